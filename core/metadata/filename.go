@@ -1,0 +1,109 @@
+package metadata
+
+import (
+	"regexp"
+	"strings"
+
+	"glassjar/core/requirement"
+	"glassjar/core/tags"
+	"glassjar/core/version"
+)
+
+// WheelName is what the name of a wheel file says (the binary distribution
+// format, "File name convention").
+type WheelName struct {
+	// Name is the distribution's name in normal form.
+	Name    string
+	Version version.Version
+	// Build is empty where there is no build tag.
+	Build Build
+	Tags  []tags.Tag
+}
+
+// Build is a wheel's build tag: a number and what follows it. It breaks ties
+// between wheels that are otherwise alike. The zero value is "none".
+type Build struct{ Number, Suffix string }
+
+// Less orders build tags; none comes first.
+func (b Build) Less(c Build) bool {
+	if len(b.Number) != len(c.Number) {
+		return len(b.Number) < len(c.Number)
+	}
+	if b.Number != c.Number {
+		return b.Number < c.Number
+	}
+	return b.Suffix < c.Suffix
+}
+
+var (
+	buildForm    = regexp.MustCompile(`^([0-9]+)(.*)$`)
+	fileNameForm = regexp.MustCompile(`^[A-Za-z0-9](?:[A-Za-z0-9._]*[A-Za-z0-9])?$`)
+)
+
+// ParseWheelName reads a wheel's file name. The error wraps [ErrInvalid].
+func ParseWheelName(file string) (WheelName, error) {
+	fail := func(why string) (WheelName, error) {
+		return WheelName{}, Invalid("%q is not the name of a wheel: %s", file, why)
+	}
+	stem, ok := strings.CutSuffix(file, ".whl")
+	if !ok {
+		return fail("it does not end in .whl")
+	}
+	parts := strings.Split(stem, "-")
+	if len(parts) != 5 && len(parts) != 6 {
+		return fail("it needs five or six parts with '-' between")
+	}
+	// Doubled underscores cannot come from the escaping that the format asks for.
+	if !fileNameForm.MatchString(parts[0]) || strings.Contains(parts[0], "__") {
+		return fail("the distribution's name is not escaped as it should be")
+	}
+	w := WheelName{Name: requirement.Normalize(parts[0])}
+	var err error
+	if w.Version, err = version.Parse(parts[1]); err != nil || strings.TrimSpace(parts[1]) != parts[1] {
+		return fail(parts[1] + " is not a version")
+	}
+	if len(parts) == 6 {
+		m := buildForm.FindStringSubmatch(parts[2])
+		if m == nil {
+			return fail("a build tag begins with a digit")
+		}
+		w.Build = Build{strings.TrimLeft(m[1], "0"), m[2]}
+		if w.Build.Number == "" {
+			w.Build.Number = "0"
+		}
+	}
+	if w.Tags, err = tags.Parse(strings.Join(parts[len(parts)-3:], "-")); err != nil {
+		return fail(err.Error())
+	}
+	return w, nil
+}
+
+// SdistName is what the name of a source distribution says (PEP 625).
+type SdistName struct {
+	// Name is the distribution's name in normal form.
+	Name    string
+	Version version.Version
+}
+
+// ParseSdistName reads a source distribution's file name, ".tar.gz" or ".zip".
+// The error wraps [ErrInvalid].
+func ParseSdistName(file string) (SdistName, error) {
+	stem, ok := strings.CutSuffix(file, ".tar.gz")
+	if !ok {
+		stem, ok = strings.CutSuffix(file, ".zip")
+	}
+	i := strings.LastIndexByte(stem, '-')
+	if !ok || i < 0 || !requirement.ValidName(stem[:i]) {
+		return SdistName{}, Invalid("%q is not the name of a source distribution", file)
+	}
+	v, err := version.Parse(stem[i+1:])
+	if err != nil {
+		return SdistName{}, Invalid("%q is not the name of a source distribution: %v", file, err)
+	}
+	return SdistName{requirement.Normalize(stem[:i]), v}, nil
+}
+
+// EscapeName writes a name as file names want it: normal form, with '_'.
+func EscapeName(name string) string {
+	return strings.ReplaceAll(requirement.Normalize(name), "-", "_")
+}

@@ -1,0 +1,96 @@
+package requirement_test
+
+import (
+	"errors"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"glassjar/core/internal/vectors"
+	"glassjar/core/requirement"
+)
+
+func TestRequirementVectors(t *testing.T) {
+	for _, c := range vectors.Load(t).Requirements {
+		r, err := requirement.Parse(c.In)
+		if !c.Valid {
+			var bad *requirement.ParseError
+			assert.ErrorAs(t, err, &bad, "%q", c.In)
+			continue
+		}
+		require.NoError(t, err)
+		assert.Equal(t, c.Name, r.Name)
+		assert.Equal(t, c.NormalizedName, r.Key())
+		assert.Equal(t, c.Extras, append([]string{}, r.Extras...), c.In)
+		assert.Equal(t, c.Specifier, r.Specifiers.String(), c.In)
+		assert.Equal(t, vectors.Text(c.URL), r.URL, c.In)
+		assert.Equal(t, vectors.Text(c.Marker), r.Marker.String(), c.In)
+		again, err := requirement.Parse(r.String())
+		require.NoError(t, err, r.String())
+		assert.Equal(t, r.String(), again.String())
+	}
+}
+
+func TestMarkerVectors(t *testing.T) {
+	for _, c := range vectors.Load(t).Markers {
+		m, err := requirement.ParseMarker(c.Marker)
+		require.NoError(t, err, c.Marker)
+		var extras []string
+		if c.Extra != "" {
+			extras = []string{c.Extra}
+		}
+		assert.Equal(t, c.Result, m.Holds(c.Env, extras...), "%s with extra %q in %v", c.Marker, c.Extra, c.Env)
+	}
+}
+
+func TestNameVectors(t *testing.T) {
+	for _, c := range vectors.Load(t).Names {
+		assert.Equal(t, c.Valid, requirement.ValidName(c.In), c.In)
+		if c.Valid {
+			assert.Equal(t, c.Normalized, requirement.Normalize(c.In))
+		}
+	}
+}
+
+func TestErrorsPointAtTheColumn(t *testing.T) {
+	for text, want := range map[string]struct {
+		column   int
+		expected string
+	}{
+		"":                               {1, "a distribution's name"},
+		"press-":                         {1, "a distribution's name"},
+		"press schedule":                 {7, "a version specifier such as >=1.0, '@' with an address, ';' with a marker, or the end"},
+		"press[must":                     {11, "',' or ']'"},
+		"press>=1, <two":                 {11, "a version specifier such as >=1.0"},
+		"press (>=1":                     {11, "')'"},
+		"press @ ":                       {9, "an address"},
+		"press @ https://a.example/x b":  {29, "';' with a marker, or the end"},
+		"press; python > '3'":            {8, "a marker variable such as python_version, or a quoted string"},
+		"press; os_name is 'nt'":         {16, "a comparison: == != <= >= < > ~= === in, not in"},
+		"press; os_name == 'nt":          {22, "the closing quote '"},
+		"press; (os_name == 'nt'":        {24, "'and', 'or' or ')'"},
+		"press; os_name == 'nt' os_name": {24, "'and', 'or', or the end"},
+	} {
+		_, err := requirement.Parse(text)
+		var bad *requirement.ParseError
+		if assert.True(t, errors.As(err, &bad), text) {
+			assert.Equal(t, want.column, bad.Column, text)
+			assert.Equal(t, want.expected, bad.Expected, text)
+		}
+	}
+}
+
+func FuzzParse(f *testing.F) {
+	f.Add("press[a,b]>=1.0,<2; (python_version > '3' or os_name in \"nt posix\") and extra == 'x'")
+	f.Add("press @ https://a.example/x ; 'a' not in os_name")
+	f.Fuzz(func(t *testing.T, text string) {
+		r, err := requirement.Parse(text)
+		if err != nil {
+			return
+		}
+		again, err := requirement.Parse(r.String())
+		require.NoError(t, err, r.String())
+		require.Equal(t, r.String(), again.String())
+	})
+}

@@ -1,0 +1,248 @@
+package version
+
+import (
+	"regexp"
+	"sort"
+	"strings"
+)
+
+// Operators of PEP 440.
+const (
+	Compatible   = "~="
+	Equal        = "=="
+	NotEqual     = "!="
+	LessEqual    = "<="
+	GreaterEqual = ">="
+	Less         = "<"
+	Greater      = ">"
+	Arbitrary    = "==="
+)
+
+// Specifier is one clause such as ">=1.2" or "==1.*".
+type Specifier struct {
+	op       string
+	text     string // the version part as written, without the ".*"
+	wildcard bool
+	version  Version // zero for === with text that is no version
+}
+
+var clauseForm = regexp.MustCompile(`^(===|~=|==|!=|<=|>=|<|>)[ \t\n\r\f\v]*(.*)$`)
+
+// ParseSpecifier reads one clause. The error is a [*ParseError].
+func ParseSpecifier(text string) (Specifier, error) {
+	fail := func(why string) (Specifier, error) {
+		return Specifier{}, &ParseError{Kind: "specifier", Text: text, Why: why}
+	}
+	m := clauseForm.FindStringSubmatch(strings.Trim(text, space))
+	if m == nil {
+		return fail("it must begin with one of ~= == != <= >= < > ===")
+	}
+	s := Specifier{op: m[1], text: m[2]}
+	if s.op == Arbitrary {
+		if s.text == "" || strings.ContainsAny(s.text, space+",;)") {
+			return fail("=== is followed by one word")
+		}
+		if v, err := Parse(s.text); err == nil {
+			s.version = v
+		}
+		return s, nil
+	}
+	if short, ok := strings.CutSuffix(s.text, ".*"); ok {
+		if s.op != Equal && s.op != NotEqual {
+			return fail("only == and != take .*")
+		}
+		s.text, s.wildcard = short, true
+	}
+	v, err := Parse(s.text)
+	switch {
+	case err != nil:
+		return fail("")
+	case s.wildcard && (v.local != "" || v.hasDev || v.pre != "" || v.hasPost):
+		return fail(".* comes after a release alone")
+	case v.local != "" && s.op != Equal && s.op != NotEqual:
+		return fail("only == and != take a local version")
+	case s.op == Compatible && len(v.release) < 2:
+		return fail("~= needs at least two numbers")
+	}
+	s.version = v
+	return s, nil
+}
+
+// Operator is one of the package's operator constants.
+func (s Specifier) Operator() string { return s.op }
+
+// Version is the version named; it is zero for an arbitrary-equality clause
+// whose text is no version.
+func (s Specifier) Version() Version { return s.version }
+
+// Wildcard reports whether the clause ends in ".*".
+func (s Specifier) Wildcard() bool { return s.wildcard }
+
+// String is the clause as written, without white space.
+func (s Specifier) String() string {
+	if s.wildcard {
+		return s.op + s.text + ".*"
+	}
+	return s.op + s.text
+}
+
+// AdmitsPrereleases reports whether the clause names a pre-release in a way
+// that, by default, admits pre-releases.
+func (s Specifier) AdmitsPrereleases() bool {
+	switch s.op {
+	case Equal, GreaterEqual, LessEqual, Compatible, Arbitrary:
+		return !s.version.IsZero() && s.version.IsPrerelease()
+	}
+	return false
+}
+
+// Holds evaluates the clause for v directly, as the standard's prose reads,
+// with pre-releases admitted. [Specifier.Set] says the same as intervals.
+func (s Specifier) Holds(v Version) bool {
+	w := s.version
+	switch s.op {
+	case Arbitrary:
+		return strings.EqualFold(v.text, s.text)
+	case Equal:
+		return s.equals(v)
+	case NotEqual:
+		return !s.equals(v)
+	case Compatible:
+		prefix := Specifier{op: Equal, wildcard: true, version: Version{epoch: w.epoch, release: w.release[:len(w.release)-1]}}
+		return !v.public().Less(w) && prefix.equals(v)
+	case LessEqual:
+		return !w.Less(v.public())
+	case GreaterEqual:
+		return !v.public().Less(w)
+	case Less:
+		// A pre-release of the version named is excluded, unless that one is
+		// itself a pre-release.
+		return v.Less(w) && (w.IsPrerelease() || !v.IsPrerelease() || !v.sameRelease(w))
+	default:
+		// A local version and, unless it is one itself, a post-release of the
+		// version named are excluded.
+		if !w.Less(v) || v.public().Equal(w) {
+			return false
+		}
+		return !v.hasPost || w.hasPost || w.hasDev || v.phaseKey() != w.phaseKey()
+	}
+}
+
+func (s Specifier) equals(v Version) bool {
+	w := s.version
+	if s.wildcard {
+		if v.epoch != w.epoch {
+			return false
+		}
+		for i, part := range w.release {
+			have := "0"
+			if i < len(v.release) {
+				have = v.release[i]
+			}
+			if have != part {
+				return false
+			}
+		}
+		return true
+	}
+	if w.local == "" {
+		v = v.public()
+	}
+	return v.Equal(w)
+}
+
+func (v Version) public() Version {
+	if v.local == "" {
+		return v
+	}
+	v.text, v.local = v.Public(), ""
+	v.key = v.publicKey() + localNone
+	return v
+}
+
+func (v Version) sameRelease(w Version) bool {
+	return releaseKey(v.epoch, v.release) == releaseKey(w.epoch, w.release)
+}
+
+// Specifiers is a set of clauses that must all hold. The zero value admits
+// every version.
+type Specifiers []Specifier
+
+// ParseSpecifiers reads clauses separated by commas; empty text is the empty
+// set. The error is a [*ParseError].
+func ParseSpecifiers(text string) (Specifiers, error) {
+	if strings.Trim(text, space) == "" {
+		return nil, nil
+	}
+	var set Specifiers
+	for _, clause := range strings.Split(text, ",") {
+		s, err := ParseSpecifier(clause)
+		if err != nil {
+			return nil, err
+		}
+		set = append(set, s)
+	}
+	return set, nil
+}
+
+// MustParseSpecifiers is [ParseSpecifiers] for text known to be right; it
+// panics otherwise.
+func MustParseSpecifiers(text string) Specifiers {
+	set, err := ParseSpecifiers(text)
+	if err != nil {
+		panic(err)
+	}
+	return set
+}
+
+// String is the clauses in order of their text, joined by commas.
+func (ss Specifiers) String() string {
+	parts := make([]string, len(ss))
+	for i, s := range ss {
+		parts[i] = s.String()
+	}
+	sort.Strings(parts)
+	return strings.Join(parts, ",")
+}
+
+// Holds reports whether every clause holds for v, pre-releases admitted.
+func (ss Specifiers) Holds(v Version) bool {
+	for _, s := range ss {
+		if !s.Holds(v) {
+			return false
+		}
+	}
+	return true
+}
+
+// AdmitsPrereleases reports whether one of the clauses asks for them.
+func (ss Specifiers) AdmitsPrereleases() bool {
+	for _, s := range ss {
+		if s.AdmitsPrereleases() {
+			return true
+		}
+	}
+	return false
+}
+
+// Admits reports whether v is chosen by default: every clause holds, and a
+// pre-release is named by one of them if v is one.
+func (ss Specifiers) Admits(v Version) bool {
+	return ss.Holds(v) && (!v.IsPrerelease() || ss.AdmitsPrereleases())
+}
+
+// Filter keeps those of versions, in their order, that are admitted by
+// default. Without a clause, pre-releases are kept only if there is nothing
+// else.
+func (ss Specifiers) Filter(versions []Version) []Version {
+	var kept []Version
+	for _, v := range versions {
+		if ss.Admits(v) {
+			kept = append(kept, v)
+		}
+	}
+	if len(ss) == 0 && len(kept) == 0 {
+		return append(kept, versions...)
+	}
+	return kept
+}
