@@ -1,0 +1,283 @@
+package interpreter
+
+import (
+	"context"
+	"os"
+	"path/filepath"
+	"regexp"
+	"runtime"
+	"sort"
+	"strings"
+	"sync"
+
+	"golang.org/x/sync/errgroup"
+)
+
+// Found is an interpreter and where it was come upon.
+type Found struct {
+	Interpreter
+	// Place is the path at which it was found; it may be a link or a stand-in.
+	Place string
+	// Source says how: "path", "folder" (one that the user named), "usual" or
+	// "active" (the base of the active jar).
+	Source string
+}
+
+// Finder looks for interpreters.
+type Finder struct {
+	// Path is the list of folders of the PATH variable.
+	Path []string
+	// Folders are those that the user named; each is searched for bin/python*
+	// and */bin/python*.
+	Folders []string
+	// Active are the programs of the active jar's base, if any.
+	Active []string
+	// Cache keeps answers; nil asks every time.
+	Cache *Cache
+}
+
+// NewFinder takes PATH and the variable GLASSJAR_PYTHONS from the environment.
+func NewFinder(cache *Cache, folders ...string) *Finder {
+	named := filepath.SplitList(os.Getenv("GLASSJAR_PYTHONS"))
+	return &Finder{Path: filepath.SplitList(os.Getenv("PATH")), Folders: append(named, folders...), Cache: cache}
+}
+
+var programName = regexp.MustCompile(`^(python|pypy)([23](\.\d+t?)?)?(\.exe)?$`)
+
+type candidate struct{ path, source string }
+
+// candidates lists programs in the order of preference, each real file once.
+func (f *Finder) candidates() []candidate {
+	var out []candidate
+	seen := map[string]bool{}
+	add := func(source string, paths ...string) {
+		for _, p := range paths {
+			real, err := filepath.EvalSymlinks(p)
+			if err != nil {
+				real = p // a broken link is reported when it is asked
+			}
+			if !seen[real] {
+				seen[real] = true
+				out = append(out, candidate{p, source})
+			}
+		}
+	}
+	add("active", f.Active...)
+	for _, dir := range f.Path {
+		if filepath.IsAbs(dir) {
+			add("path", programs(dir)...)
+		}
+	}
+	for _, dir := range f.Folders {
+		add("folder", below(dir)...)
+	}
+	for _, dir := range f.Path {
+		// Managers of versions put stand-ins on PATH and keep what these stand
+		// for in a folder beside theirs.
+		if filepath.IsAbs(dir) {
+			add("usual", below(filepath.Join(filepath.Dir(dir), "versions"))...)
+		}
+	}
+	for _, dir := range usualPlaces() {
+		add("usual", below(dir)...)
+	}
+	return out
+}
+
+// programs are the Pythons of one folder: the plain names first, then the
+// newest.
+func programs(dir string) []string {
+	entries, err := os.ReadDir(dir)
+	if err != nil {
+		return nil
+	}
+	var names []string
+	for _, e := range entries {
+		if m := programName.FindStringSubmatch(e.Name()); m != nil && !e.IsDir() {
+			names = append(names, e.Name())
+		}
+	}
+	rank := func(name string) (int, int) {
+		name = strings.TrimSuffix(name, ".exe")
+		plain := map[string]int{"python3": 0, "python": 1, "python2": 1000, "pypy3": 1001, "pypy": 1002}
+		if r, ok := plain[name]; ok {
+			return r, 0
+		}
+		minor := 0
+		for _, c := range name[strings.LastIndexByte(name, '.')+1:] {
+			if c >= '0' && c <= '9' {
+				minor = minor*10 + int(c-'0')
+			}
+		}
+		if strings.HasPrefix(name, "python3") {
+			return 2, -minor
+		}
+		return 1003, -minor
+	}
+	sort.Slice(names, func(i, j int) bool {
+		a, b := rank(names[i])
+		c, d := rank(names[j])
+		if a != c {
+			return a < c
+		}
+		return b < d || b == d && names[i] < names[j]
+	})
+	for i, name := range names {
+		names[i] = filepath.Join(dir, name)
+	}
+	return names
+}
+
+// below searches a folder of interpreters' installations.
+func below(dir string) []string {
+	var out []string
+	for _, bin := range []string{"bin", ".", "*/bin", "*"} {
+		if runtime.GOOS != "windows" && (bin == "." || bin == "*") {
+			continue
+		}
+		found, _ := filepath.Glob(filepath.Join(escapeGlob(dir), bin)) // the pattern is well-formed
+		sort.Sort(sort.Reverse(sort.StringSlice(found)))
+		for _, folder := range found {
+			out = append(out, programs(folder)...)
+		}
+	}
+	return out
+}
+
+func escapeGlob(path string) string {
+	if runtime.GOOS == "windows" {
+		return path // there '\' separates and cannot escape
+	}
+	return strings.NewReplacer("*", `\*`, "?", `\?`, "[", `\[`, `\`, `\\`).Replace(path)
+}
+
+func usualPlaces() []string {
+	home, _ := os.UserHomeDir()
+	switch runtime.GOOS {
+	case "windows":
+		return []string{filepath.Join(os.Getenv("LOCALAPPDATA"), "Programs", "Python"), os.Getenv("ProgramFiles"), `C:\`}
+	case "darwin":
+		return []string{"/usr", "/usr/local", "/opt/homebrew", "/Library/Frameworks/Python.framework/Versions", filepath.Join(home, ".local")}
+	}
+	return []string{"/usr", "/usr/local", "/opt", "/opt/python", filepath.Join(home, ".local")}
+}
+
+// All asks every candidate, in parallel, and gives those that answered in the
+// order of preference, each once, and why the others were passed over.
+func (f *Finder) All(ctx context.Context) ([]Found, []Rejection) {
+	list := f.candidates()
+	answers := make([]Interpreter, len(list))
+	rejected := make([]*Rejection, len(list))
+	group, ctx := errgroup.WithContext(ctx)
+	group.SetLimit(2 * runtime.NumCPU())
+	for i, c := range list {
+		group.Go(func() error {
+			in, err := f.ask(ctx, c.path)
+			if r, ok := err.(Rejection); ok {
+				rejected[i] = &r
+			}
+			answers[i] = in
+			return nil
+		})
+	}
+	_ = group.Wait() // no call of it fails
+	var out []Found
+	var passed []Rejection
+	seen := map[string]bool{}
+	for i, c := range list {
+		if rejected[i] != nil {
+			passed = append(passed, *rejected[i])
+			continue
+		}
+		key := answers[i].Said.Prefix + "\x00" + answers[i].Path
+		if real, err := filepath.EvalSymlinks(answers[i].Path); err == nil {
+			key = real
+		}
+		if !seen[key] {
+			seen[key] = true
+			out = append(out, Found{answers[i], c.path, c.source})
+		}
+	}
+	f.Cache.Save()
+	return out, passed
+}
+
+// First is the first interpreter, in the order of preference, that accept
+// takes. The candidates on PATH are asked one after the other: mostly the
+// first will do, and starting all of them takes time. Those elsewhere come
+// after, the newest first.
+func (f *Finder) First(ctx context.Context, accept func(Interpreter) bool) (Found, []Rejection, bool) {
+	defer f.Cache.Save()
+	var passed []Rejection
+	for _, c := range f.candidates() {
+		if c.source == "usual" || c.source == "folder" {
+			break
+		}
+		in, err := f.ask(ctx, c.path)
+		if r, ok := err.(Rejection); ok {
+			passed = append(passed, r)
+			continue
+		}
+		if accept(in) {
+			return Found{in, c.path, c.source}, passed, true
+		}
+	}
+	all, passed := f.All(ctx)
+	best := -1
+	for i, in := range all {
+		if accept(in.Interpreter) && (best < 0 || better(in.Interpreter, all[best].Interpreter)) {
+			best = i
+		}
+	}
+	if best < 0 {
+		return Found{}, passed, false
+	}
+	return all[best], passed, true
+}
+
+// better prefers CPython, final releases, and the newer version.
+func better(a, b Interpreter) bool {
+	if a.IsPyPy() != b.IsPyPy() {
+		return b.IsPyPy()
+	}
+	va, vb := a.Version(), b.Version()
+	if va.IsPrerelease() != vb.IsPrerelease() {
+		return vb.IsPrerelease()
+	}
+	return vb.Less(va)
+}
+
+func (f *Finder) ask(ctx context.Context, path string) (Interpreter, error) {
+	info, err := os.Stat(path)
+	switch {
+	case os.IsNotExist(err):
+		return Interpreter{}, Rejection{path, "it is a link to a file that is not there"}
+	case err != nil:
+		return Interpreter{}, Rejection{path, err.Error()}
+	case info.IsDir() || runtime.GOOS != "windows" && info.Mode()&0o111 == 0:
+		return Interpreter{}, Rejection{path, "it is not a program"}
+	}
+	if in, err, ok := f.Cache.get(path, info); ok {
+		return in, err
+	}
+	in, err := Probe(ctx, path)
+	if ctx.Err() == nil {
+		f.Cache.put(path, info, in, err)
+	}
+	return in, err
+}
+
+// isScript reports whether a file begins as a script: then it stands in for
+// an interpreter, and for which one may depend on the folder it is asked in.
+func isScript(path string) bool {
+	f, err := os.Open(path)
+	if err != nil {
+		return false
+	}
+	defer f.Close()
+	var head [2]byte
+	n, _ := f.Read(head[:])
+	return n == 2 && string(head[:]) == "#!"
+}
+
+var workingFolder = sync.OnceValue(func() string { dir, _ := os.Getwd(); return dir })

@@ -1,0 +1,151 @@
+package interpreter
+
+import (
+	"bytes"
+	"context"
+	"debug/elf"
+	_ "embed"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"glassjar/core/version"
+)
+
+//go:embed probe.py
+var probe string
+
+// probeTimeout is how long a program may take to say what it is.
+const probeTimeout = 10 * time.Second
+
+// Rejection says why a candidate is passed over.
+type Rejection struct {
+	Path string `json:"path"`
+	Why  string `json:"why"`
+}
+
+func (r Rejection) Error() string { return r.Path + ": " + r.Why }
+
+// Probe starts a program and asks what it is. The error is a [Rejection].
+func Probe(ctx context.Context, path string) (Interpreter, error) {
+	reject := func(format string, args ...any) (Interpreter, error) {
+		return Interpreter{}, Rejection{path, fmt.Sprintf(format, args...)}
+	}
+	ctx, cancel := context.WithTimeout(ctx, probeTimeout)
+	defer cancel()
+	// Without -E and -s the user's variables and site folder would have a say;
+	// without -S the base's own start-up files would run.
+	cmd := exec.CommandContext(ctx, path, "-E", "-s", "-S", "-c", probe)
+	cmd.Stdin = nil
+	cmd.WaitDelay = time.Second
+	var out, complaint bytes.Buffer
+	cmd.Stdout, cmd.Stderr = &out, &complaint
+	err := cmd.Run()
+	switch {
+	case ctx.Err() != nil:
+		return reject("it gave no answer in %v", probeTimeout)
+	case errors.Is(err, fs.ErrNotExist):
+		return reject("it is gone, or what it needs to start is")
+	case err != nil && strings.Contains(err.Error(), "exec format error"):
+		return reject("it is built for another processor or system")
+	case err != nil:
+		return reject("it fails to start Python%s", remark(complaint.String(), err))
+	}
+	var in Interpreter
+	lines := strings.Split(strings.TrimSpace(out.String()), "\n")
+	if json.Unmarshal([]byte(lines[len(lines)-1]), &in.Said) != nil {
+		return reject("it is not a Python, or prints something else")
+	}
+	if _, err := version.Parse(in.Said.Version); err != nil || in.Said.Executable == "" {
+		return reject("it does not say which Python it is")
+	}
+	in.Path = linkTarget(path, in.Said)
+	in.libc()
+	return in, nil
+}
+
+// remark is the first line that a failing program wrote, if any.
+func remark(text string, err error) string {
+	first, _, _ := strings.Cut(strings.TrimSpace(text), "\n")
+	if first = strings.TrimSpace(first); first != "" {
+		return ": " + first
+	}
+	return ": " + err.Error()
+}
+
+// linkTarget is the program to link jars to. A stand-in names the real one; in
+// an environment it is the base's. Links are followed within their folder
+// only: python3 to python3.11 keeps meaning the same after an upgrade, while
+// a link into a versioned folder may be the stable name.
+func linkTarget(path string, said Answer) string {
+	target := said.Executable
+	if said.InEnvironment && said.BaseExecutable != "" {
+		target = said.BaseExecutable
+	}
+	for range 8 {
+		next, err := os.Readlink(target)
+		if err != nil {
+			break
+		}
+		if !filepath.IsAbs(next) {
+			next = filepath.Join(filepath.Dir(target), next)
+		}
+		if filepath.Dir(next) != filepath.Dir(target) {
+			break
+		}
+		target = next
+	}
+	if target == "" {
+		return path
+	}
+	return target
+}
+
+// libc finds the C library, which decides the manylinux and musllinux tags.
+func (in *Interpreter) libc() {
+	if in.Said.SysPlatform != "linux" {
+		return
+	}
+	if name, v, ok := strings.Cut(in.Said.Glibc, " "); ok && name == "glibc" {
+		if n, _ := fmt.Sscanf(v, "%d.%d", &in.LibcMajor, &in.LibcMinor); n == 2 {
+			in.Libc = "glibc"
+		}
+		return
+	}
+	loader := elfLoader(in.Path)
+	if !strings.Contains(filepath.Base(loader), "musl") {
+		return
+	}
+	// The loader of musl, called by itself, tells its version and fails.
+	out, _ := exec.Command(loader).CombinedOutput()
+	for _, line := range strings.Split(string(out), "\n") {
+		if n, _ := fmt.Sscanf(line, "Version %d.%d", &in.LibcMajor, &in.LibcMinor); n == 2 {
+			in.Libc = "musl"
+		}
+	}
+}
+
+// elfLoader is the program interpreter that an ELF file names, or empty.
+func elfLoader(path string) string {
+	f, err := elf.Open(path)
+	if err != nil {
+		return ""
+	}
+	defer f.Close()
+	for _, p := range f.Progs {
+		if p.Type == elf.PT_INTERP {
+			name, err := io.ReadAll(io.LimitReader(p.Open(), 4096))
+			if err == nil {
+				return strings.TrimRight(string(name), "\x00")
+			}
+		}
+	}
+	return ""
+}

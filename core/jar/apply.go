@@ -1,0 +1,478 @@
+package jar
+
+import (
+	"context"
+	"crypto/sha256"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"os"
+	"path"
+	"path/filepath"
+	"sort"
+	"strings"
+
+	"glassjar/core/metadata"
+	"glassjar/core/wheel"
+)
+
+// Addition is one wheel to install.
+type Addition struct {
+	Wheel *wheel.Wheel
+	// Requested marks it as asked for.
+	Requested bool
+	// Direct says where it came from if no index gave it.
+	Direct *metadata.DirectURL
+}
+
+// Change is what is to happen to a jar, as a whole or not at all.
+type Change struct {
+	Remove []Installed
+	Add    []Addition
+	// Drop are further files of the jar to remove.
+	Drop []string
+	// Write are files outside the jar, such as the record, by absolute path;
+	// nil removes the file.
+	Write map[string][]byte
+	// Requested corrects the mark of distributions that stay.
+	Requested map[string]bool
+	// Progress is told of every file put in place, if set.
+	Progress func(files int)
+}
+
+// ClashError says that two distributions have the same file.
+type ClashError struct {
+	Path string
+	// New is the distribution to be installed, Old the one that has the file;
+	// Old is empty for a file that belongs to none.
+	New, Old string
+}
+
+func (e *ClashError) Error() string {
+	if e.Old == "" {
+		return fmt.Sprintf("%s would overwrite %s, which belongs to no distribution", e.New, e.Path)
+	}
+	return fmt.Sprintf("%s and %s both have the file %s", e.Old, e.New, e.Path)
+}
+
+const (
+	stagingFolder = ownFolder + "/staging"
+	newFolder     = stagingFolder + "/new"
+	oldFolder     = stagingFolder + "/old"
+)
+
+// Apply makes a change. Everything is unpacked and verified in a staging
+// folder first; on any error, and when the context ends before the first file
+// is moved, the jar is as it was.
+func (j *Jar) Apply(ctx context.Context, c Change) error {
+	unlock, err := j.lock()
+	if err != nil {
+		return err
+	}
+	defer unlock()
+	if err := os.RemoveAll(j.Path(stagingFolder)); err != nil {
+		return err
+	}
+	defer os.RemoveAll(j.Path(stagingFolder))
+	a := &application{jar: j, change: c, owner: map[string]string{}, going: map[string]bool{}, progress: c.Progress}
+	for _, step := range []func(context.Context) error{a.leave, a.stage, a.mark, a.outside} {
+		if err := step(ctx); err != nil {
+			a.forget()
+			return err
+		}
+	}
+	if err := a.checkClashes(); err != nil {
+		a.forget()
+		return err
+	}
+	if err := j.move(a.moves); err != nil {
+		a.forget()
+		return err
+	}
+	a.tidy()
+	return nil
+}
+
+type application struct {
+	jar      *Jar
+	change   Change
+	owner    map[string]string // path in the jar -> the distribution to be installed
+	going    map[string]bool   // paths that leave their place
+	moves    []move
+	temps    []string // files made outside the jar
+	progress func(int)
+	files    int
+}
+
+// leave plans the removal of distributions and files.
+func (a *application) leave(context.Context) error {
+	var paths []string
+	for _, d := range a.change.Remove {
+		files, err := a.jar.Files(d)
+		if err != nil && d.Damage == "" && !errors.Is(err, fs.ErrNotExist) {
+			return err
+		}
+		for _, f := range files {
+			paths = append(paths, f.Path)
+		}
+		// What stands in the .dist-info folder is the distribution's, listed or not.
+		entries, _ := os.ReadDir(a.jar.Path(d.Info))
+		for _, e := range entries {
+			paths = append(paths, path.Join(d.Info, e.Name()))
+		}
+	}
+	paths = append(paths, a.change.Drop...)
+	for _, p := range paths {
+		if a.going[p] || protected(p) {
+			continue
+		}
+		if info, err := os.Lstat(a.jar.Path(p)); err != nil || info.IsDir() {
+			continue
+		}
+		a.going[p] = true
+		a.moves = append(a.moves, move{a.jar.Path(p), a.jar.Path(oldFolder, p)})
+	}
+	return nil
+}
+
+// protected are paths that no distribution may take away, whatever its RECORD
+// says.
+func protected(p string) bool {
+	return p == "pyvenv.cfg" || p == ".gitignore" || strings.HasPrefix(p, ownFolder+"/")
+}
+
+// stage unpacks all wheels and plans their files' moves.
+func (a *application) stage(ctx context.Context) error {
+	for _, add := range a.change.Add {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		if err := a.stageOne(add); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (a *application) stageOne(add Addition) error {
+	w, l := add.Wheel, a.jar.Layout()
+	site := l.PlatformSite()
+	if w.Format.Purelib {
+		site = l.Site()
+	}
+	info := path.Join(site, w.Info)
+	var record []metadata.RecordEntry
+	put := func(file string, mode os.FileMode, fill func(io.Writer) (string, int64, error)) error {
+		hash, size, err := a.put(w.Metadata.Name, file, mode, fill)
+		if err == nil {
+			record = append(record, metadata.RecordEntry{Path: FromSite(site, file), Hash: hash, Size: size})
+		}
+		return err
+	}
+	putBytes := func(file string, mode os.FileMode, data []byte) error {
+		return put(file, mode, func(to io.Writer) (string, int64, error) {
+			_, err := to.Write(data)
+			return metadata.RecordHash(sha256.Sum256(data)), int64(len(data)), err
+		})
+	}
+	for _, e := range w.Entries {
+		file := path.Join(l.Folder(e.Scheme, w.Name.Name), e.Path)
+		if skipped(info, file) {
+			continue
+		}
+		mode := os.FileMode(0o644)
+		if e.Executable || e.Scheme == wheel.Scripts {
+			mode = 0o755
+		}
+		if e.Scheme == wheel.Scripts {
+			data, err := scriptBytes(w, e)
+			if err != nil {
+				return err
+			}
+			if data != nil {
+				if err := putBytes(file, mode, data); err != nil {
+					return err
+				}
+				continue
+			}
+		}
+		err := put(file, mode, func(to io.Writer) (string, int64, error) { return e.Hash, e.Size, w.Copy(to, e) })
+		if err != nil {
+			return err
+		}
+	}
+	for _, e := range w.EntryPoints {
+		if ok, err := e.Script(); err != nil || !ok {
+			continue // a bad one was refused when the wheel was opened
+		}
+		file := path.Join(l.Scripts(), e.Name)
+		if l.windows() {
+			file += ".py"
+		}
+		if _, own := a.owner[file]; own {
+			continue // the wheel brings the script itself as well
+		}
+		if err := putBytes(file, 0o755, entryScript(e)); err != nil {
+			return err
+		}
+	}
+	extra := map[string][]byte{"INSTALLER": []byte("glassjar\n")}
+	if add.Requested {
+		extra["REQUESTED"] = nil
+	}
+	if add.Direct != nil {
+		extra["direct_url.json"] = add.Direct.Format()
+	}
+	for name, data := range extra {
+		if err := putBytes(path.Join(info, name), 0o644, data); err != nil {
+			return err
+		}
+	}
+	record = append(record, metadata.RecordEntry{Path: FromSite(site, path.Join(info, "RECORD")), Size: -1})
+	data := metadata.FormatRecord(record)
+	return putBytes(path.Join(info, "RECORD"), 0o644, data)
+}
+
+// skipped are members of a wheel's .dist-info that an installer writes itself.
+func skipped(info, file string) bool {
+	switch strings.TrimPrefix(file, info+"/") {
+	case "INSTALLER", "REQUESTED", "direct_url.json":
+		return true
+	}
+	return false
+}
+
+// maxScript bounds the scripts that are read to see whether they must be
+// rewritten; a larger one is a program.
+const maxScript = 1 << 20
+
+// scriptBytes is a script as it is to be installed, or nil for one that is
+// copied as it is.
+func scriptBytes(w *wheel.Wheel, e wheel.Entry) ([]byte, error) {
+	if e.Size > maxScript {
+		return nil, nil
+	}
+	var b strings.Builder
+	if err := w.Copy(&b, e); err != nil {
+		return nil, err
+	}
+	data := []byte(b.String())
+	if changed := rewriteScript(data); len(changed) != len(data) {
+		return changed, nil
+	}
+	return nil, nil
+}
+
+// put writes one staged file and plans its move.
+func (a *application) put(name, file string, mode os.FileMode, fill func(io.Writer) (string, int64, error)) (string, int64, error) {
+	if other, ok := a.owner[a.fold(file)]; ok {
+		return "", 0, &ClashError{Path: file, New: name, Old: other}
+	}
+	if protected(file) {
+		return "", 0, &ClashError{Path: file, New: name}
+	}
+	a.owner[a.fold(file)] = name
+	staged := a.jar.Path(newFolder, file)
+	if err := makeFolder(filepath.Dir(staged)); err != nil {
+		return "", 0, err
+	}
+	out, err := os.OpenFile(staged, os.O_CREATE|os.O_EXCL|os.O_WRONLY, mode)
+	if err != nil {
+		return "", 0, err
+	}
+	hash, size, err := fill(out)
+	if err2 := out.Close(); err == nil {
+		err = err2
+	}
+	if err == nil {
+		err = os.Chmod(staged, mode)
+	}
+	if err != nil {
+		return "", 0, err
+	}
+	a.moves = append(a.moves, move{staged, a.jar.Path(file)})
+	if a.files++; a.progress != nil {
+		a.progress(a.files)
+	}
+	return hash, size, nil
+}
+
+// fold is the path as the system compares it.
+func (a *application) fold(file string) string {
+	if os := a.jar.State.OS; os == "windows" || os == "macos" {
+		return strings.ToLower(file)
+	}
+	return file
+}
+
+// mark corrects REQUESTED where a distribution stays.
+func (a *application) mark(context.Context) error {
+	if len(a.change.Requested) == 0 {
+		return nil
+	}
+	installed, err := a.jar.Installed()
+	if err != nil {
+		return err
+	}
+	for _, d := range installed {
+		want, ok := a.change.Requested[d.Key()]
+		if !ok || want == d.Requested || a.going[path.Join(d.Info, "METADATA")] {
+			continue
+		}
+		if err := a.markOne(d, want); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (a *application) markOne(d Installed, want bool) error {
+	data, err := os.ReadFile(a.jar.Path(d.Info, "RECORD"))
+	if err != nil {
+		return err
+	}
+	lines, err := metadata.ParseRecord(data)
+	if err != nil {
+		return err
+	}
+	file := path.Join(d.Info, "REQUESTED")
+	at := FromSite(d.site(), file)
+	kept := lines[:0]
+	for _, line := range lines {
+		if line.Path != at {
+			kept = append(kept, line)
+		}
+	}
+	replace := func(file string, data []byte) error {
+		if _, err := os.Lstat(a.jar.Path(file)); err == nil {
+			a.going[file] = true
+			a.moves = append(a.moves, move{a.jar.Path(file), a.jar.Path(oldFolder, file)})
+		}
+		_, _, err := a.put(d.Metadata.Name, file, 0o644, func(to io.Writer) (string, int64, error) {
+			_, err := to.Write(data)
+			return "", 0, err
+		})
+		return err
+	}
+	if want {
+		kept = append(kept, metadata.RecordEntry{Path: at, Hash: metadata.RecordHash(sha256.Sum256(nil)), Size: 0})
+		if err := replace(file, nil); err != nil {
+			return err
+		}
+	} else {
+		a.going[file] = true
+		a.moves = append(a.moves, move{a.jar.Path(file), a.jar.Path(oldFolder, file)})
+	}
+	return replace(path.Join(d.Info, "RECORD"), metadata.FormatRecord(kept))
+}
+
+// outside stages the files that stand outside the jar beside their places.
+func (a *application) outside(context.Context) error {
+	names := make([]string, 0, len(a.change.Write))
+	for name := range a.change.Write {
+		names = append(names, name)
+	}
+	sort.Strings(names)
+	for _, name := range names {
+		data := a.change.Write[name]
+		mode := os.FileMode(0o644)
+		if info, err := os.Stat(name); err == nil {
+			mode = info.Mode().Perm()
+			old := name + ".glassjar-old"
+			a.moves = append(a.moves, move{name, old})
+			a.temps = append(a.temps, old)
+		}
+		if data == nil {
+			continue
+		}
+		staged := name + ".glassjar-new"
+		a.temps = append(a.temps, staged)
+		if err := writeFile(staged, data, mode); err != nil {
+			return err
+		}
+		a.moves = append(a.moves, move{staged, name})
+	}
+	return nil
+}
+
+// checkClashes looks for files that stand where new ones go.
+func (a *application) checkClashes() error {
+	owners := a.otherOwners()
+	for _, m := range a.moves {
+		rel, err := filepath.Rel(a.jar.Path(newFolder), m.From)
+		if err != nil || strings.HasPrefix(rel, "..") {
+			continue
+		}
+		file := filepath.ToSlash(rel)
+		if a.going[file] {
+			continue
+		}
+		if _, err := os.Lstat(a.jar.Path(file)); err == nil {
+			return &ClashError{Path: file, New: a.owner[a.fold(file)], Old: owners()[file]}
+		}
+	}
+	return nil
+}
+
+// otherOwners tells, once it is asked, which distribution has which file.
+func (a *application) otherOwners() func() map[string]string {
+	var owners map[string]string
+	return func() map[string]string {
+		if owners != nil {
+			return owners
+		}
+		owners = map[string]string{}
+		installed, _ := a.jar.Installed() // only to name the owner in an error
+		for _, d := range installed {
+			files, _ := a.jar.Files(d)
+			for _, f := range files {
+				owners[f.Path] = d.Metadata.Name
+			}
+		}
+		return owners
+	}
+}
+
+// forget removes what was staged outside the jar.
+func (a *application) forget() {
+	for _, t := range a.temps {
+		if strings.HasSuffix(t, ".glassjar-new") {
+			os.Remove(t)
+		}
+	}
+}
+
+// tidy removes what is left once the change has settled: bytecode of removed
+// modules, folders that became empty, and the old files.
+func (a *application) tidy() {
+	for _, t := range a.temps {
+		os.Remove(t)
+	}
+	folders := map[string]bool{}
+	for p := range a.going {
+		if _, again := a.owner[a.fold(p)]; again {
+			continue
+		}
+		dir := path.Dir(p)
+		folders[dir] = true
+		if stem, ok := strings.CutSuffix(path.Base(p), ".py"); ok {
+			compiled, _ := filepath.Glob(a.jar.Path(dir, "__pycache__", stem+".*.pyc")) // names of modules are no patterns
+			for _, c := range append(compiled, a.jar.Path(dir, stem+".pyc")) {
+				os.Remove(c)
+			}
+		}
+	}
+	keep := map[string]bool{".": true, a.jar.Layout().Scripts(): true}
+	for _, site := range a.jar.sites() {
+		keep[site] = true
+	}
+	for dir := range folders {
+		for ; !keep[dir] && !strings.HasPrefix(dir, ".."); dir = path.Dir(dir) {
+			os.Remove(a.jar.Path(dir, "__pycache__"))
+			if os.Remove(a.jar.Path(dir)) != nil { // fails unless it is empty
+				break
+			}
+		}
+	}
+}

@@ -1,0 +1,150 @@
+package jar
+
+import (
+	"errors"
+	"io/fs"
+	"os"
+	"path"
+	"sort"
+	"strings"
+
+	"glassjar/core/metadata"
+	"glassjar/core/version"
+)
+
+// Installed is a distribution in a jar.
+type Installed struct {
+	// Info is the path of its .dist-info folder in the jar.
+	Info string
+	// Metadata is its METADATA. A damaged one has only the name and version
+	// that the folder's name gives; Damage then says what is wrong.
+	Metadata metadata.Metadata
+	Damage   string
+	// Installer is the program that installed it, from INSTALLER.
+	Installer string
+	// Requested tells that it was asked for, not only needed.
+	Requested bool
+	// Direct says where it came from if no index gave it.
+	Direct *metadata.DirectURL
+}
+
+// Key is the distribution's normal name.
+func (d Installed) Key() string { return d.Metadata.Key() }
+
+// Version is the distribution's version.
+func (d Installed) Version() version.Version { return d.Metadata.Version }
+
+func (d Installed) site() string { return path.Dir(d.Info) }
+
+// sites are the jar's site folders, each once.
+func (j *Jar) sites() []string {
+	l := j.Layout()
+	if l.Site() == l.PlatformSite() {
+		return []string{l.Site()}
+	}
+	return []string{l.Site(), l.PlatformSite()}
+}
+
+// Installed lists the jar's distributions by name.
+func (j *Jar) Installed() ([]Installed, error) {
+	var out []Installed
+	for _, site := range j.sites() {
+		list, err := readSite(j.Path(site), site)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, list...)
+	}
+	sort.Slice(out, func(i, k int) bool { return out[i].Key() < out[k].Key() })
+	return out, nil
+}
+
+// ReadSite lists the distributions of any site folder, such as the base's.
+func ReadSite(dir string) ([]Installed, error) { return readSite(dir, dir) }
+
+func readSite(dir, label string) ([]Installed, error) {
+	entries, err := os.ReadDir(dir)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	var out []Installed
+	for _, e := range entries {
+		stem, ok := strings.CutSuffix(e.Name(), ".dist-info")
+		if !ok || !e.IsDir() {
+			continue
+		}
+		d := Installed{Info: path.Join(label, e.Name())}
+		read := func(name string) ([]byte, error) { return os.ReadFile(path.Join(dir, e.Name(), name)) }
+		data, err := read("METADATA")
+		if err == nil {
+			d.Metadata, err = metadata.Parse(data)
+		}
+		if err != nil {
+			d.Damage = err.Error()
+			name, text, _ := strings.Cut(stem, "-")
+			d.Metadata.Name = name
+			if d.Metadata.Version, err = version.Parse(text); err != nil {
+				continue // not a distribution's folder, whatever its ending
+			}
+		}
+		if text, err := read("INSTALLER"); err == nil {
+			d.Installer = strings.TrimSpace(string(text))
+		}
+		if _, err := read("REQUESTED"); err == nil {
+			d.Requested = true
+		}
+		if text, err := read("direct_url.json"); err == nil {
+			if direct, err := metadata.ParseDirectURL(text); err == nil {
+				d.Direct = &direct
+			}
+		}
+		out = append(out, d)
+	}
+	return out, nil
+}
+
+// File is one file of an installed distribution.
+type File struct {
+	// Path is relative to the jar.
+	Path string
+	// Hash is as in RECORD, empty where none is given.
+	Hash string
+	// Size is in bytes, -1 where none is given.
+	Size int64
+}
+
+// Files lists a distribution's files from its RECORD. Lines that lead out of
+// the jar are left out: nothing there is this program's.
+func (j *Jar) Files(d Installed) ([]File, error) {
+	data, err := os.ReadFile(j.Path(d.Info, "RECORD"))
+	if err != nil {
+		return nil, err
+	}
+	lines, err := metadata.ParseRecord(data)
+	if err != nil {
+		return nil, err
+	}
+	var out []File
+	for _, line := range lines {
+		if file, ok := ToJar(d.site(), line.Path); ok {
+			out = append(out, File{file, line.Hash, line.Size})
+		}
+	}
+	return out, nil
+}
+
+// EntryPoints reads a distribution's entry points; none if it has no file of
+// them.
+func (j *Jar) EntryPoints(d Installed) ([]metadata.EntryPoint, error) {
+	data, err := os.ReadFile(j.Path(d.Info, "entry_points.txt"))
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	return metadata.ParseEntryPoints(data)
+}

@@ -1,0 +1,134 @@
+package jar
+
+import (
+	"encoding/json"
+	"errors"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"github.com/gofrs/flock"
+)
+
+// move is one renaming; paths are absolute in memory. In the journal those of
+// the jar are relative to it, since a jar may be moved.
+type move struct{ From, To string }
+
+const (
+	journalFile = ownFolder + "/journal.json"
+	lockFile    = ownFolder + "/lock"
+)
+
+// BusyError says that another process is changing the jar.
+type BusyError struct{ Jar string }
+
+func (e *BusyError) Error() string { return "another command is changing " + e.Jar }
+
+func (j *Jar) lock() (func(), error) {
+	l := flock.New(j.Path(lockFile), flock.SetPermissions(0o644))
+	if err := l.Lock(); err != nil {
+		return nil, err
+	}
+	return func() { _ = l.Unlock() }, nil
+}
+
+// move makes all moves or none. The list is on disk before the first move, so
+// that a killed process's work can be undone; removing it settles the change.
+func (j *Jar) move(moves []move) error {
+	if err := j.writeJournal(moves); err != nil {
+		return err
+	}
+	for i, m := range moves {
+		err := makeFolder(filepath.Dir(m.To))
+		if err == nil {
+			err = os.Rename(m.From, m.To)
+		}
+		if err != nil {
+			undo(moves[:i])
+			os.Remove(j.Path(journalFile))
+			return err
+		}
+	}
+	return os.Remove(j.Path(journalFile))
+}
+
+func (j *Jar) writeJournal(moves []move) error {
+	list := make([]move, len(moves))
+	for i, m := range moves {
+		list[i] = move{j.relative(m.From), j.relative(m.To)}
+	}
+	data, err := json.Marshal(list)
+	if err != nil {
+		return err
+	}
+	return writeFile(j.Path(journalFile), data, 0o644)
+}
+
+func (j *Jar) relative(p string) string {
+	if rest, ok := strings.CutPrefix(p, j.Root+string(filepath.Separator)); ok {
+		return filepath.ToSlash(rest)
+	}
+	return p
+}
+
+// undo reverses moves. A move that was not made is passed over, so that a
+// journal can be undone however far it came, and twice.
+func undo(moves []move) {
+	for i := len(moves) - 1; i >= 0; i-- {
+		m := moves[i]
+		if _, err := os.Lstat(m.From); err == nil {
+			continue
+		}
+		if makeFolder(filepath.Dir(m.From)) == nil {
+			_ = os.Rename(m.To, m.From)
+		}
+	}
+}
+
+// recover undoes a change that was cut off, unless the process that makes it
+// is still at work.
+func (j *Jar) recover() (bool, error) {
+	_, journal := os.Lstat(j.Path(journalFile))
+	_, staging := os.Lstat(j.Path(stagingFolder))
+	if journal != nil && staging != nil {
+		return false, nil
+	}
+	l := flock.New(j.Path(lockFile), flock.SetPermissions(0o644))
+	if ok, err := l.TryLock(); err != nil || !ok {
+		return false, nil // busy, or a jar that this user may only read
+	}
+	defer func() { _ = l.Unlock() }()
+	undone := false
+	data, err := os.ReadFile(j.Path(journalFile))
+	switch {
+	case err == nil:
+		var moves []move
+		// A journal is moved into place whole; a damaged one was never begun.
+		if json.Unmarshal(data, &moves) == nil {
+			for i, m := range moves {
+				moves[i] = move{j.absolute(m.From), j.absolute(m.To)}
+			}
+			undo(moves)
+			undone = true
+			for _, m := range moves {
+				if strings.HasSuffix(m.From, ".glassjar-new") {
+					os.Remove(m.From)
+				}
+			}
+		}
+		if err := os.Remove(j.Path(journalFile)); err != nil {
+			return undone, err
+		}
+	case !errors.Is(err, fs.ErrNotExist):
+		return false, err
+	}
+	return undone, os.RemoveAll(j.Path(stagingFolder))
+}
+
+func (j *Jar) absolute(p string) string {
+	if filepath.IsAbs(p) {
+		return p
+	}
+	return j.Path(p)
+}

@@ -1,0 +1,244 @@
+package resolve
+
+// shrink makes a variable's domain smaller and remembers why.
+func (s *solver) shrink(v *variable, to set, reason *nogood) {
+	s.trail = append(s.trail, step{v, v.domain, s.level, reason})
+	v.history = append(v.history, len(s.trail)-1)
+	v.domain = to
+	s.queue = append(s.queue, v)
+}
+
+// add takes in a new nogood. Two of its terms are watched, chosen among those
+// that are not yet true; only when a watched one becomes true is there
+// anything to do.
+func (s *solver) add(n *nogood) {
+	if n.level = s.level; n.level > 0 {
+		s.late = append(s.late, n)
+	}
+	n.watch = [2]int{0, 0}
+	// The watched terms must be those that would become untrue first on going
+	// back: the untrue ones, then the latest to become true.
+	if len(n.terms) > 1 {
+		first, second := -1, -1
+		when := func(i int) int {
+			if !n.terms[i].v.domain.within(n.terms[i].in) {
+				return len(s.trail) + 1
+			}
+			return s.satisfied(n.terms[i])
+		}
+		for i := range n.terms {
+			switch {
+			case first < 0 || when(i) > when(first):
+				first, second = i, first
+			case second < 0 || when(i) > when(second):
+				second = i
+			}
+		}
+		n.watch = [2]int{first, second}
+		n.terms[second].v.watching = append(n.terms[second].v.watching, n)
+	}
+	if len(n.terms) == 0 {
+		return
+	}
+	n.terms[n.watch[0]].v.watching = append(n.terms[n.watch[0]].v.watching, n)
+	// Whatever it has to say now is found when its variables are looked at.
+	s.queue = append(s.queue, n.terms[n.watch[0]].v)
+}
+
+// propagate draws the conclusions of all changes; it returns a nogood whose
+// terms are all true, or nil.
+func (s *solver) propagate() *nogood {
+	for len(s.queue) > 0 {
+		v := s.queue[0]
+		s.queue = s.queue[1:]
+		kept := v.watching[:0]
+		list := v.watching
+		for i, n := range list {
+			moved, conflict := s.visit(n, v)
+			if !moved {
+				kept = append(kept, n)
+			}
+			if conflict {
+				kept = append(kept, list[i+1:]...)
+				v.watching = kept
+				s.queue = append([]*variable{v}, s.queue...)
+				return n
+			}
+		}
+		v.watching = kept
+	}
+	s.queue = nil
+	return nil
+}
+
+// visit looks at a nogood that watches v. It moves the watch to another term
+// that is not true if there is one; else the nogood says something.
+func (s *solver) visit(n *nogood, v *variable) (moved, conflict bool) {
+	at := 0
+	if n.terms[n.watch[0]].v != v {
+		at = 1
+	}
+	mine := n.terms[n.watch[at]]
+	if !mine.v.domain.within(mine.in) {
+		if len(n.terms) == 1 && !mine.v.domain.disjoint(mine.in) {
+			s.shrink(mine.v, mine.v.domain.minus(mine.in), n)
+			return false, false
+		}
+		// Still open. The other watch may be true, and this term alone be left.
+		other := n.terms[n.watch[1-at]]
+		if len(n.terms) == 1 || !other.v.domain.within(other.in) {
+			return false, false
+		}
+		return false, s.conclude(n)
+	}
+	for i, t := range n.terms {
+		if i != n.watch[0] && i != n.watch[1] && !t.v.domain.within(t.in) {
+			n.watch[at] = i
+			t.v.watching = append(t.v.watching, n)
+			return true, false
+		}
+	}
+	return false, s.conclude(n)
+}
+
+// conclude handles a nogood of which at most one term is not true: that one
+// must be false. It reports a conflict if all are true.
+func (s *solver) conclude(n *nogood) (conflict bool) {
+	open := -1
+	for i, t := range n.terms {
+		if !t.v.domain.within(t.in) {
+			if open >= 0 {
+				return false
+			}
+			open = i
+		}
+	}
+	if open < 0 {
+		return true
+	}
+	t := n.terms[open]
+	if !t.v.domain.disjoint(t.in) {
+		s.shrink(t.v, t.v.domain.minus(t.in), n)
+	}
+	return false
+}
+
+// satisfied is the trail position at which a term became true, -1 if it was so
+// from the start.
+func (s *solver) satisfied(t term) int {
+	at := -1
+	for i := len(t.v.history) - 1; i >= 0; i-- {
+		pos := t.v.history[i]
+		if !s.trail[pos].before.within(t.in) {
+			return pos
+		}
+		at = -1
+	}
+	return at
+}
+
+// learn resolves a conflict with what led to it until it says something at an
+// earlier level, goes back there and adds it. It returns the conflict if it
+// holds without any decision: then there is no solution.
+func (s *solver) learn(conflict *nogood) *nogood {
+	derived := false
+	for {
+		latest, where, levelBefore := -1, 0, 0
+		for i, t := range conflict.terms {
+			pos := s.satisfied(t)
+			if pos > latest {
+				if latest >= 0 {
+					levelBefore = max(levelBefore, s.trail[latest].level)
+				}
+				latest, where = pos, i
+			} else if pos >= 0 {
+				levelBefore = max(levelBefore, s.trail[pos].level)
+			}
+		}
+		if latest < 0 {
+			return conflict
+		}
+		cause := s.trail[latest]
+		s.active(cause.v)
+		if cause.reason == nil || cause.level > levelBefore && cause.level > 0 {
+			s.back(min(levelBefore, cause.level-1))
+			if derived {
+				s.add(conflict)
+			} else {
+				s.queue = append(s.queue, conflict.terms[where].v)
+			}
+			return nil
+		}
+		conflict = combine(conflict, cause.reason, cause.v)
+		derived = true
+	}
+}
+
+// combine is the nogood that follows from two by their common variable: where
+// all else of both holds, its value is in neither set.
+func combine(a, b *nogood, on *variable) *nogood {
+	out := &nogood{from: [2]*nogood{a, b}}
+	index := make(map[*variable]int, len(a.terms))
+	for _, t := range a.terms {
+		index[t.v] = len(out.terms)
+		out.terms = append(out.terms, t)
+	}
+	for _, t := range b.terms {
+		i, ok := index[t.v]
+		switch {
+		case !ok:
+			out.terms = append(out.terms, t)
+		case t.v == on:
+			out.terms[i].in = out.terms[i].in.union(t.in)
+		default:
+			out.terms[i].in = out.terms[i].in.intersect(t.in)
+		}
+	}
+	// A term that is always true says nothing.
+	for i := range out.terms {
+		if t := out.terms[i]; t.v == on && fullSet(on.absent+1).within(t.in) {
+			out.terms = append(out.terms[:i], out.terms[i+1:]...)
+			break
+		}
+	}
+	return out
+}
+
+// back undoes all that was concluded above a level.
+func (s *solver) back(level int) {
+	s.level = level
+	for len(s.trail) > 0 {
+		last := s.trail[len(s.trail)-1]
+		if last.level <= level {
+			break
+		}
+		last.v.domain = last.before
+		last.v.history = last.v.history[:len(last.v.history)-1]
+		s.trail = s.trail[:len(s.trail)-1]
+	}
+	s.queue = s.queue[:0]
+	// What was learned higher up may have something to say down here already.
+	late := s.late[:0]
+	for _, n := range s.late {
+		if n.level > level && len(n.terms) > 0 {
+			n.level = level
+			s.queue = append(s.queue, n.terms[n.watch[0]].v)
+		}
+		if n.level > 0 {
+			late = append(late, n)
+		}
+	}
+	s.late = late
+}
+
+// active counts a variable's part in conflicts; later ones count more.
+func (s *solver) active(v *variable) {
+	v.activity += s.bump
+	s.bump *= 1.02
+	if s.bump > 1e100 {
+		for _, w := range s.order {
+			w.activity *= 1e-100
+		}
+		s.bump *= 1e-100
+	}
+}

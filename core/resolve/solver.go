@@ -1,0 +1,414 @@
+package resolve
+
+import (
+	"context"
+	"errors"
+	"sort"
+
+	"glassjar/core/version"
+)
+
+// variable is a distribution, or one of its extras.
+type variable struct {
+	id          int
+	name, extra string
+	candidates  []Candidate
+	absent      int // the bit that stands for "absent"
+	domain      set
+	history     []int // trail positions at which the domain shrank
+	watching    []*nogood
+	activity    float64
+	root        int // position among the roots, or -1
+	expanded    map[int]bool
+	extras      []*variable
+	base        *variable // of an extra
+}
+
+func (v *variable) required() bool { return !v.domain.has(v.absent) }
+
+// term is the condition that a variable's value is in a set.
+type term struct {
+	v  *variable
+	in set
+}
+
+// nogood is a set of terms that cannot all be true. It is either a fact or
+// derived from two others.
+type nogood struct {
+	terms []term
+	watch [2]int
+	level int // the lowest level at which it has been looked at
+	fact  *fact
+	from  [2]*nogood
+}
+
+// fact is where a nogood that was not derived comes from.
+type fact struct {
+	name, extra string
+	value       int // the candidate of name that has the need
+	need        *Need
+	on          *variable
+	unfit       int
+	detail      string
+}
+
+type step struct {
+	v      *variable
+	before set
+	level  int
+	reason *nogood // nil for a decision
+}
+
+type solver struct {
+	ctx      context.Context
+	provider Provider
+	problem  Problem
+
+	admitted, pinned       map[string]bool // keys of names, and of names with versions
+	newAdmitted, newPinned map[string]bool
+
+	vars  map[string]*variable
+	order []*variable
+	trail []step
+	level int
+	queue []*variable
+	bump  float64
+	root  *variable
+	late  []*nogood // added above level 0
+	needs map[string][]Need
+
+	decisions, conflicts int
+}
+
+func newSolver(ctx context.Context, p Provider, problem Problem, admitted, pinned map[string]bool) *solver {
+	return &solver{ctx: ctx, provider: p, problem: problem, admitted: admitted, pinned: pinned, bump: 1,
+		newAdmitted: map[string]bool{}, newPinned: map[string]bool{}, vars: map[string]*variable{}, needs: map[string][]Need{}}
+}
+
+// admitMore takes over what this run found to be admitted, and reports whether
+// that changes anything.
+func (s *solver) admitMore() bool {
+	for key := range s.newAdmitted {
+		s.admitted[key] = true
+	}
+	for key := range s.newPinned {
+		s.pinned[key] = true
+	}
+	return len(s.newAdmitted)+len(s.newPinned) > 0
+}
+
+func (s *solver) run() (*Solution, error) {
+	s.root = s.addVariable("", "", []Candidate{{}})
+	s.root.domain = newSet(2)
+	s.root.domain.add(0)
+	names := make([]string, len(s.problem.Roots))
+	for i, r := range s.problem.Roots {
+		names[i] = r.Name
+	}
+	s.provider.Expect(names)
+	for i := range s.problem.Roots {
+		if err := s.addNeed(s.root, 0, nil, &s.problem.Roots[i]); err != nil {
+			return nil, err
+		}
+		if v := s.vars[s.problem.Roots[i].Name]; v != nil && v.root < 0 {
+			v.root = i
+		}
+	}
+	for {
+		conflict := s.propagate()
+		if conflict != nil {
+			s.conflicts++
+			if failed := s.learn(conflict); failed != nil {
+				return nil, s.explain(failed)
+			}
+			continue
+		}
+		if len(s.newAdmitted)+len(s.newPinned) > 0 {
+			return nil, nil // to be run again
+		}
+		v := s.next()
+		if v == nil {
+			return s.solution(), nil
+		}
+		if err := s.ctx.Err(); err != nil {
+			return nil, err
+		}
+		value := v.domain.first()
+		if v.domain.count() > 1 {
+			s.decisions++
+			s.level++
+			one := newSet(v.absent + 1)
+			one.add(value)
+			s.shrink(v, one, nil)
+		}
+		if err := s.expand(v, value); err != nil {
+			return nil, err
+		}
+	}
+}
+
+// next is the variable to decide or to expand: roots in their order, then what
+// conflicts have shown to matter, then what was met first.
+func (s *solver) next() *variable {
+	var best *variable
+	for _, v := range s.order[1:] {
+		if v.base != nil || !v.required() {
+			continue
+		}
+		if v.domain.count() == 1 {
+			if !s.done(v, v.domain.first()) {
+				return v
+			}
+			continue
+		}
+		if best == nil || v.before(best) {
+			best = v
+		}
+	}
+	return best
+}
+
+func (v *variable) before(w *variable) bool {
+	if (v.root >= 0) != (w.root >= 0) {
+		return v.root >= 0
+	}
+	if v.root != w.root {
+		return v.root < w.root
+	}
+	if v.activity != w.activity {
+		return v.activity > w.activity
+	}
+	return v.id < w.id
+}
+
+// done reports whether the needs of this value, and of the extras that are on,
+// are known.
+func (s *solver) done(v *variable, value int) bool {
+	if !v.expanded[value] {
+		return false
+	}
+	for _, e := range v.extras {
+		if e.required() && !e.expanded[value] {
+			return false
+		}
+	}
+	return true
+}
+
+func (s *solver) expand(v *variable, value int) error {
+	if err := s.expandOne(v, value, nil); err != nil {
+		return err
+	}
+	for _, e := range v.extras {
+		if e.required() {
+			if err := s.expandOne(v, value, e); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+func (s *solver) expandOne(v *variable, value int, extra *variable) error {
+	owner, name := v, ""
+	if extra != nil {
+		owner, name = extra, extra.extra
+	}
+	if owner.expanded[value] {
+		return nil
+	}
+	owner.expanded[value] = true
+	chosen := v.candidates[value].Version
+	needs, err := s.provider.Needs(s.ctx, v.name, name, chosen)
+	var unreadable *UnreadableError
+	if errors.As(err, &unreadable) {
+		s.addUnfit(v, value, Broken, unreadable.Err.Error())
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	s.needs[needKey(v.name, name, value)] = needs
+	names := make([]string, len(needs))
+	for i := range needs {
+		names[i] = needs[i].Name
+	}
+	s.provider.Expect(names)
+	for i := range needs {
+		if err := s.addNeed(v, value, extra, &needs[i]); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func needKey(name, extra string, value int) string {
+	return name + "[" + extra + "]" + string(rune(value))
+}
+
+// variableFor makes the variable of a distribution when it is first needed.
+func (s *solver) variableFor(name string) (*variable, error) {
+	if v, ok := s.vars[name]; ok {
+		return v, nil
+	}
+	offered, err := s.provider.Candidates(s.ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	// What the record has comes first, whatever the provider prefers.
+	list := append([]Candidate(nil), offered...)
+	keep, kept := s.problem.Keep[name]
+	if kept {
+		sort.SliceStable(list, func(i, j int) bool { return list[i].Version.Equal(keep) && !list[j].Version.Equal(keep) })
+	}
+	v := s.addVariable(name, "", list)
+	for i, c := range list {
+		if s.admits(name, c, kept && c.Version.Equal(keep)) {
+			continue
+		}
+		s.addUnfit(v, i, c.Unfit, c.Detail)
+	}
+	return v, nil
+}
+
+func (s *solver) admits(name string, c Candidate, kept bool) bool {
+	switch c.Unfit {
+	case Fit:
+		return true
+	case Prerelease:
+		return kept || s.problem.AllowPrereleases || s.admitted[name]
+	case Yanked:
+		return kept || s.pinned[name+" "+c.Version.String()]
+	}
+	return false
+}
+
+func (s *solver) addVariable(name, extra string, candidates []Candidate) *variable {
+	v := &variable{id: len(s.order), name: name, extra: extra, candidates: candidates, absent: len(candidates), root: -1, expanded: map[int]bool{}}
+	v.domain = fullSet(v.absent + 1)
+	s.order = append(s.order, v)
+	key := name
+	if extra != "" {
+		key += "[" + extra + "]"
+	}
+	s.vars[key] = v
+	return v
+}
+
+func (s *solver) extraOf(base *variable, extra string) *variable {
+	if v, ok := s.vars[base.name+"["+extra+"]"]; ok {
+		return v
+	}
+	v := s.addVariable(base.name, extra, []Candidate{{}})
+	v.base = base
+	base.extras = append(base.extras, v)
+	return v
+}
+
+// only is the set of one value of a variable.
+func only(v *variable, value int) set {
+	one := newSet(v.absent + 1)
+	one.add(value)
+	return one
+}
+
+// addNeed adds the nogoods of one need of a chosen value: the value stands,
+// and what it needs is absent or of another version, or lacks an extra.
+func (s *solver) addNeed(v *variable, value int, extra *variable, need *Need) error {
+	on, err := s.variableFor(need.Name)
+	if err != nil {
+		return err
+	}
+	s.noteAdmission(need, on)
+	cause := &fact{name: v.name, value: value, need: need, on: on}
+	terms := []term{{v, only(v, value)}}
+	if extra != nil {
+		cause.extra = extra.extra
+		terms = append(terms, term{extra, only(extra, 0)})
+	}
+	wrong := newSet(on.absent + 1)
+	wrong.add(on.absent)
+	for i, c := range on.candidates {
+		if !serves(need, c.Version) {
+			wrong.add(i)
+		}
+	}
+	if on == v {
+		// A distribution that needs itself: met, or the value is impossible.
+		if wrong.has(value) {
+			s.add(&nogood{terms: terms, fact: cause})
+		}
+	} else {
+		s.add(&nogood{terms: with(terms, term{on, wrong}), fact: cause})
+	}
+	for _, name := range need.Extras {
+		e := s.extraOf(on, name)
+		if e == extra {
+			continue
+		}
+		s.add(&nogood{terms: with(terms, term{e, only(e, 1)}), fact: cause})
+	}
+	return nil
+}
+
+func with(terms []term, last term) []term { return append(append([]term(nil), terms...), last) }
+
+// serves reports whether a version meets the need. A direct reference is met
+// by the candidate that the provider made from it, whatever its version.
+func serves(need *Need, v version.Version) bool {
+	return need.URL != "" || need.Specifiers.Holds(v)
+}
+
+// noteAdmission sees whether the need admits what was excluded.
+func (s *solver) noteAdmission(need *Need, on *variable) {
+	asks := need.Specifiers.AdmitsPrereleases()
+	for _, c := range on.candidates {
+		if c.Unfit == Prerelease && asks && !s.admitted[on.name] {
+			s.newAdmitted[on.name] = true
+		}
+		if key := on.name + " " + c.Version.String(); c.Unfit == Yanked && need.pins(c.Version) && !s.pinned[key] {
+			s.newPinned[key] = true
+		}
+	}
+}
+
+func (s *solver) addUnfit(v *variable, value, unfit int, detail string) {
+	s.add(&nogood{terms: []term{{v, only(v, value)}}, fact: &fact{name: v.name, value: value, unfit: unfit, detail: detail, on: v}})
+}
+
+// solution reads the choices off the domains.
+func (s *solver) solution() *Solution {
+	out := &Solution{Decisions: s.decisions, Conflicts: s.conflicts}
+	neededBy := map[string]map[string]bool{}
+	for _, v := range s.order[1:] {
+		if v.base != nil || !v.required() {
+			continue
+		}
+		value := v.domain.first()
+		c := Choice{Name: v.name, Version: v.candidates[value].Version, Needs: s.needs[needKey(v.name, "", value)]}
+		for _, e := range v.extras {
+			if e.required() {
+				c.Extras = append(c.Extras, e.extra)
+				c.Needs = append(c.Needs[:len(c.Needs):len(c.Needs)], s.needs[needKey(v.name, e.extra, value)]...)
+			}
+		}
+		sort.Strings(c.Extras)
+		for _, n := range c.Needs {
+			if neededBy[n.Name] == nil {
+				neededBy[n.Name] = map[string]bool{}
+			}
+			if n.Name != v.name {
+				neededBy[n.Name][v.name] = true
+			}
+		}
+		out.Choices = append(out.Choices, c)
+	}
+	sort.Slice(out.Choices, func(i, j int) bool { return out.Choices[i].Name < out.Choices[j].Name })
+	for i := range out.Choices {
+		for by := range neededBy[out.Choices[i].Name] {
+			out.Choices[i].NeededBy = append(out.Choices[i].NeededBy, by)
+		}
+		sort.Strings(out.Choices[i].NeededBy)
+	}
+	return out
+}

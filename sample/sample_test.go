@@ -1,0 +1,47 @@
+package sample_test
+
+import (
+	"bytes"
+	"crypto/sha256"
+	"encoding/hex"
+	"io"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"glassjar/core/wheel"
+	"glassjar/sample"
+)
+
+// The bytes of the whole sample, as one hash: it changes when a source does,
+// and must not differ between systems.
+const fingerprint = "6ffc0f1da62586f3e3b33f803b65da70342e5a05c035334155e9e143c74ce75f"
+
+func TestEveryFileIsAWheelThatReads(t *testing.T) {
+	releases := map[string]bool{}
+	all := sha256.New()
+	for _, name := range sample.Names() {
+		for _, f := range sample.Files(name) {
+			releases[name+" "+f.Uploaded.String()] = true
+			io.WriteString(all, f.Name+" "+f.SHA256+"\n")
+			if strings.HasSuffix(f.Name, ".tar.gz") {
+				continue
+			}
+			w, err := wheel.Open(bytes.NewReader(f.Data), int64(len(f.Data)), f.Name, wheel.LimitsFor("windows"))
+			require.NoError(t, err)
+			assert.Equal(t, name, w.Metadata.Key())
+			for _, e := range w.Entries {
+				require.NoError(t, w.Copy(io.Discard, e))
+			}
+		}
+	}
+	assert.GreaterOrEqual(t, len(sample.Names()), 24)
+	assert.GreaterOrEqual(t, len(releases), 70)
+	assert.Equal(t, fingerprint, hex.EncodeToString(all.Sum(nil)))
+}
+
+func TestUnknownNameHasNoFiles(t *testing.T) {
+	assert.Empty(t, sample.Files("quince-jelly"))
+}
