@@ -51,7 +51,6 @@ type Answer struct {
 	Glibc                 string   `json:"glibc"`
 	MacVersion            string   `json:"mac_version"`
 	LibraryFolder         string   `json:"library_folder"`
-	SchemePurelib         string   `json:"scheme_purelib"`
 	SitePackages          []string `json:"site_packages"`
 	Stdlib                string   `json:"stdlib"`
 	Managed               bool     `json:"managed"`

@@ -44,13 +44,6 @@ elif pypy:
 else:
     impl_name, impl_version = "cpython", version(sys.version_info)
 
-schemes = sysconfig.get_scheme_names()
-scheme = "nt" if os.name == "nt" else "posix_prefix"
-for wanted in ("venv", "pypy"):
-    if wanted in schemes:
-        scheme = wanted
-        break
-
 try:
     import site
     packages = site.getsitepackages()
@@ -83,7 +76,6 @@ print(json.dumps({
     "glibc": glibc(),
     "mac_version": platform.mac_ver()[0],
     "library_folder": getattr(sys, "platlibdir", "lib"),
-    "scheme_purelib": sysconfig.get_path("purelib", scheme, {"base": "@", "platbase": "@", "installed_base": "@", "installed_platbase": "@"}),
     "site_packages": packages,
     "stdlib": stdlib,
     "managed": os.path.exists(os.path.join(stdlib, "EXTERNALLY-MANAGED")),

@@ -1,0 +1,193 @@
+package index
+
+import (
+	"archive/zip"
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"fmt"
+	"io"
+	"net/url"
+	"os"
+	"path/filepath"
+	"sort"
+	"strings"
+	"sync"
+
+	"glassjar/core/metadata"
+)
+
+// Folder is a folder of package files, those in its direct subfolders
+// included. It is read once.
+type Folder struct {
+	name, dir string
+	once      sync.Once
+	files     map[string][]File
+	err       error
+	mu        sync.Mutex
+	hashed    map[string]string
+}
+
+// NewFolder makes an index of a folder.
+func NewFolder(name, dir string) *Folder {
+	return &Folder{name: name, dir: dir, hashed: map[string]string{}}
+}
+
+// Name is what the user calls the index.
+func (d *Folder) Name() string { return d.name }
+
+// Address is the folder.
+func (d *Folder) Address() string { return d.dir }
+
+func (d *Folder) load() error {
+	d.once.Do(func() {
+		d.files = map[string][]File{}
+		info, err := os.Stat(d.dir)
+		if err != nil || !info.IsDir() {
+			d.err = &NotIndexError{d.dir, "there is no such folder"}
+			return
+		}
+		for _, pattern := range []string{"*", "*/*"} {
+			found, _ := filepath.Glob(filepath.Join(globEscape(d.dir), pattern)) // well-formed
+			for _, p := range found {
+				d.add(p)
+			}
+		}
+	})
+	return d.err
+}
+
+func globEscape(path string) string {
+	if os.PathSeparator == '\\' {
+		return path
+	}
+	return strings.NewReplacer("*", `\*`, "?", `\?`, "[", `\[`, `\`, `\\`).Replace(path)
+}
+
+func (d *Folder) add(p string) {
+	info, err := os.Stat(p)
+	if err != nil || !info.Mode().IsRegular() {
+		return
+	}
+	f := LocalFile(p, info.Size())
+	f.Index = d.name
+	if f.describe("") {
+		f.HasMetadata = f.Wheel != nil
+		d.files[f.Distribution] = append(d.files[f.Distribution], f)
+	}
+}
+
+// LocalFile describes a file on this machine; its hash is not known yet.
+func LocalFile(path string, size int64) File {
+	f := File{Name: filepath.Base(path), Path: path, URL: FileURL(path), Size: size}
+	f.describe("")
+	return f
+}
+
+// FileURL is the file: address of an absolute path.
+func FileURL(path string) string {
+	path = filepath.ToSlash(path)
+	if !strings.HasPrefix(path, "/") {
+		path = "/" + path // a drive letter on Windows
+	}
+	return (&url.URL{Scheme: "file", Path: path}).String()
+}
+
+// Files lists a distribution's files, each with its hash.
+func (d *Folder) Files(_ context.Context, name string) ([]File, error) {
+	if err := d.load(); err != nil {
+		return nil, err
+	}
+	list, ok := d.files[name]
+	if !ok {
+		return nil, fmt.Errorf("%s: %w", name, ErrUnknownName)
+	}
+	out := append([]File(nil), list...)
+	for i := range out {
+		sum, err := d.hash(out[i].Path)
+		if err != nil {
+			return nil, err
+		}
+		out[i].Hashes = map[string]string{"sha256": sum}
+	}
+	return out, nil
+}
+
+func (d *Folder) hash(path string) (string, error) {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	if sum, ok := d.hashed[path]; ok {
+		return sum, nil
+	}
+	sum, err := HashFile(path)
+	if err == nil {
+		d.hashed[path] = sum
+	}
+	return sum, err
+}
+
+// HashFile is a file's SHA-256 in hex.
+func HashFile(path string) (string, error) {
+	f, err := os.Open(path)
+	if err != nil {
+		return "", err
+	}
+	defer f.Close()
+	h := sha256.New()
+	if _, err := io.Copy(h, f); err != nil {
+		return "", err
+	}
+	return hex.EncodeToString(h.Sum(nil)), nil
+}
+
+// Names are the distributions of which the folder has files.
+func (d *Folder) Names(context.Context) ([]string, error) {
+	if err := d.load(); err != nil {
+		return nil, err
+	}
+	var names []string
+	for n := range d.files {
+		names = append(names, n)
+	}
+	sort.Strings(names)
+	return names, nil
+}
+
+// Metadata reads METADATA out of the wheel.
+func (d *Folder) Metadata(_ context.Context, f File) ([]byte, error) { return WheelMetadata(f.Path) }
+
+// Open opens the file.
+func (d *Folder) Open(_ context.Context, f File) (io.ReadCloser, error) { return os.Open(f.Path) }
+
+// maxMetadata bounds what is read of a METADATA file.
+const maxMetadata = 64 << 20
+
+// WheelMetadata reads METADATA out of a wheel on this machine.
+func WheelMetadata(path string) ([]byte, error) {
+	z, err := zip.OpenReader(path)
+	if err != nil {
+		return nil, metadata.Invalid("%s is not a wheel: %v", filepath.Base(path), err)
+	}
+	defer z.Close()
+	return metadataOf(&z.Reader, filepath.Base(path))
+}
+
+func metadataOf(z *zip.Reader, name string) ([]byte, error) {
+	for _, f := range z.File {
+		dir, file, ok := strings.Cut(f.Name, "/")
+		if !ok || file != "METADATA" || !strings.HasSuffix(dir, ".dist-info") {
+			continue
+		}
+		r, err := f.Open()
+		if err != nil {
+			return nil, err
+		}
+		defer r.Close()
+		data, err := io.ReadAll(io.LimitReader(r, maxMetadata+1))
+		if err == nil && len(data) > maxMetadata {
+			err = metadata.Invalid("the METADATA of %s is too large", name)
+		}
+		return data, err
+	}
+	return nil, metadata.Invalid("%s has no METADATA", name)
+}

@@ -1,0 +1,149 @@
+// Package index knows where packages come from: a server that speaks the
+// simple repository API (PEP 503, 629, 658, 691, 700, 714), a folder of package
+// files, or the built-in sample. Several are combined in order ([Ordered]).
+package index
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"time"
+
+	"glassjar/core/metadata"
+	"glassjar/core/version"
+)
+
+// ErrUnknownName says that an index has no distribution of that name.
+var ErrUnknownName = errors.New("the index does not know that name")
+
+// File is one package file that an index offers.
+type File struct {
+	// Name is the file's name.
+	Name string
+	// Distribution is the distribution's normal name, Version the file's.
+	Distribution string
+	Version      version.Version
+	// Wheel is what a wheel's name says; nil for a source distribution.
+	Wheel *metadata.WheelName
+	// URL is absolute: http(s), file, or "sample:". Path is set for a file on
+	// this machine.
+	URL, Path string
+	// Hashes are in lower-case hex, by algorithm; there may be none.
+	Hashes map[string]string
+	// RequiresPython is as the index gives it; empty if it does not say.
+	RequiresPython string
+	Yanked         bool
+	YankedReason   string
+	// Size is in bytes, -1 if the index does not say.
+	Size int64
+	// Uploaded is zero if the index does not say.
+	Uploaded time.Time
+	// HasMetadata tells that the metadata can be had separately, with
+	// MetadataHashes if not empty.
+	HasMetadata    bool
+	MetadataHashes map[string]string
+	// Index is the name of the index.
+	Index string
+}
+
+// SHA256 is the file's hash by that algorithm, or empty.
+func (f File) SHA256() string { return f.Hashes["sha256"] }
+
+// Source is one index.
+type Source interface {
+	// Name is what the user calls it; Address is where it is.
+	Name() string
+	Address() string
+	// Files are all that the index offers of a distribution, by normal name.
+	// The error wraps [ErrUnknownName] if it does not know the name.
+	Files(ctx context.Context, name string) ([]File, error)
+	// Names are all that the index knows, in normal form.
+	Names(ctx context.Context) ([]string, error)
+	// Metadata is a file's core metadata, if the index gives it separately.
+	Metadata(ctx context.Context, f File) ([]byte, error)
+	// Open reads a file.
+	Open(ctx context.Context, f File) (io.ReadCloser, error)
+}
+
+// describe fills in what a file's name says. It reports false for a file that
+// is no package, or of another distribution.
+func (f *File) describe(name string) bool {
+	if w, err := metadata.ParseWheelName(f.Name); err == nil {
+		f.Wheel, f.Distribution, f.Version = &w, w.Name, w.Version
+	} else if s, err := metadata.ParseSdistName(f.Name); err == nil {
+		f.Distribution, f.Version = s.Name, s.Version
+	} else {
+		return false
+	}
+	return name == "" || f.Distribution == name
+}
+
+// NotIndexError says that what a server answers is no index.
+type NotIndexError struct{ URL, Why string }
+
+func (e *NotIndexError) Error() string {
+	return fmt.Sprintf("%s does not answer as an index: %s", e.URL, e.Why)
+}
+
+// Ordered is several indexes. The first that knows a name is the only one
+// asked for it: otherwise anybody who publishes a private name in a public
+// index, with a higher version, would take its place.
+type Ordered struct {
+	Sources []Source
+	// Pins name the index of a distribution, by normal name.
+	Pins map[string]string
+}
+
+// PinError says that a distribution is pinned to an index that is not set up.
+type PinError struct{ Distribution, Index string }
+
+func (e *PinError) Error() string {
+	return fmt.Sprintf("%s is to come from the index %q, which is not set up", e.Distribution, e.Index)
+}
+
+// Files asks the indexes in order. The error wraps [ErrUnknownName] if none
+// knows the name. An index that cannot be asked ends the search: to go on to
+// the next would let an outage change what is installed.
+func (o *Ordered) Files(ctx context.Context, name string) ([]File, Source, error) {
+	pin, pinned := o.Pins[name]
+	found := false
+	for _, s := range o.Sources {
+		if pinned && s.Name() != pin {
+			continue
+		}
+		found = true
+		files, err := s.Files(ctx, name)
+		if errors.Is(err, ErrUnknownName) {
+			continue
+		}
+		return files, s, err
+	}
+	if pinned && !found {
+		return nil, nil, &PinError{name, pin}
+	}
+	return nil, nil, fmt.Errorf("%s: %w", name, ErrUnknownName)
+}
+
+// Source is the index of that name, or nil.
+func (o *Ordered) Source(name string) Source {
+	for _, s := range o.Sources {
+		if s.Name() == name {
+			return s
+		}
+	}
+	return nil
+}
+
+// Names are those of all indexes.
+func (o *Ordered) Names(ctx context.Context) ([]string, error) {
+	var all []string
+	for _, s := range o.Sources {
+		names, err := s.Names(ctx)
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, names...)
+	}
+	return all, nil
+}

@@ -1,0 +1,348 @@
+package index
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"mime"
+	"net/http"
+	"net/url"
+	"path"
+	"strings"
+	"sync"
+	"time"
+
+	"golang.org/x/net/html"
+
+	"glassjar/core/fetch"
+	"glassjar/core/metadata"
+	"glassjar/core/requirement"
+)
+
+// Content types of the simple repository API.
+const (
+	TypeJSON = "application/vnd.pypi.simple.v1+json"
+	TypeHTML = "application/vnd.pypi.simple.v1+html"
+	accept   = TypeJSON + ", " + TypeHTML + ";q=0.2, text/html;q=0.1"
+)
+
+// maxPage bounds the pages of an index.
+const maxPage = 512 << 20
+
+// Server is an index that speaks the simple repository API.
+type Server struct {
+	name, address string
+	client        *fetch.Client
+	mu            sync.Mutex
+	pages         map[string]*page
+}
+
+type page struct {
+	once  sync.Once
+	files []File
+	err   error
+}
+
+// NewServer makes an index of a server; address is that of its list of names.
+func NewServer(name, address string, client *fetch.Client) *Server {
+	if !strings.HasSuffix(address, "/") {
+		address += "/"
+	}
+	return &Server{name: name, address: address, client: client, pages: map[string]*page{}}
+}
+
+// Name is what the user calls the index.
+func (s *Server) Name() string { return s.name }
+
+// Address is the address of the list of names.
+func (s *Server) Address() string { return fetch.Redact(s.address) }
+
+// Files asks for a distribution's page, once.
+func (s *Server) Files(ctx context.Context, name string) ([]File, error) {
+	s.mu.Lock()
+	p, ok := s.pages[name]
+	if !ok {
+		p = &page{}
+		s.pages[name] = p
+	}
+	s.mu.Unlock()
+	p.once.Do(func() { p.files, p.err = s.read(ctx, name) })
+	return p.files, p.err
+}
+
+func (s *Server) read(ctx context.Context, name string) ([]File, error) {
+	at := s.address + url.PathEscape(name) + "/"
+	data, res, err := s.client.Read(ctx, at, accept, maxPage)
+	var status *fetch.StatusError
+	if errors.As(err, &status) && (status.Code == http.StatusNotFound || status.Code == http.StatusGone) {
+		return nil, fmt.Errorf("%s: %w", name, ErrUnknownName)
+	}
+	if err != nil {
+		return nil, err
+	}
+	var files []File
+	if kind, _, _ := mime.ParseMediaType(res.ContentType); isJSON(kind) {
+		files, err = parseJSON(data, res.URL)
+	} else {
+		files, err = parseHTML(data, res.URL)
+	}
+	if err != nil {
+		return nil, &NotIndexError{fetch.Redact(at), err.Error()}
+	}
+	kept := files[:0]
+	for _, f := range files {
+		f.Index = s.name
+		if f.describe(name) {
+			kept = append(kept, f)
+		}
+	}
+	return kept, nil
+}
+
+func isJSON(kind string) bool { return kind == TypeJSON || kind == "application/json" }
+
+// Names asks for the list of all names.
+func (s *Server) Names(ctx context.Context) ([]string, error) {
+	data, res, err := s.client.Read(ctx, s.address, accept, maxPage)
+	if err != nil {
+		return nil, err
+	}
+	var names []string
+	if kind, _, _ := mime.ParseMediaType(res.ContentType); isJSON(kind) {
+		var list struct {
+			Meta     meta
+			Projects []struct{ Name string }
+		}
+		if err := json.Unmarshal(data, &list); err != nil || list.Meta.fault() != nil {
+			return nil, &NotIndexError{s.Address(), "its list of names is not what the standard says"}
+		}
+		for _, p := range list.Projects {
+			names = append(names, requirement.Normalize(p.Name))
+		}
+		return names, nil
+	}
+	links, err := parseLinks(data, res.URL)
+	if err != nil {
+		return nil, &NotIndexError{s.Address(), err.Error()}
+	}
+	for _, l := range links.anchors {
+		if requirement.ValidName(l.text) {
+			names = append(names, requirement.Normalize(l.text))
+		}
+	}
+	return names, nil
+}
+
+// Metadata gets the separate metadata file (PEP 658).
+func (s *Server) Metadata(ctx context.Context, f File) ([]byte, error) {
+	data, _, err := s.client.Read(ctx, metadataURL(f.URL), "", maxMetadata)
+	if err != nil {
+		return nil, err
+	}
+	if want := f.MetadataHashes["sha256"]; want != "" {
+		if have := hexSum(data); have != want {
+			return nil, &HashMismatchError{f.Name + ".metadata", want, have}
+		}
+	}
+	return data, nil
+}
+
+// HashMismatchError says that a metadata file is not what the index announced.
+type HashMismatchError struct{ File, Want, Have string }
+
+func (e *HashMismatchError) Error() string {
+	return fmt.Sprintf("%s has the hash %s, not %s", e.File, e.Have, e.Want)
+}
+
+func metadataURL(address string) string {
+	u, err := url.Parse(address)
+	if err != nil {
+		return address + ".metadata"
+	}
+	u.Path += ".metadata"
+	if u.RawPath != "" {
+		u.RawPath += ".metadata"
+	}
+	u.Fragment = ""
+	return u.String()
+}
+
+// Open downloads a file.
+func (s *Server) Open(ctx context.Context, f File) (io.ReadCloser, error) {
+	res, err := s.client.Get(ctx, f.URL, "")
+	if err != nil {
+		return nil, err
+	}
+	return res.Body, nil
+}
+
+type meta struct {
+	APIVersion string `json:"api-version"`
+}
+
+// fault refuses an API of a later major version (PEP 629).
+func (m meta) fault() error {
+	if major, _, _ := strings.Cut(m.APIVersion, "."); major != "1" {
+		return fmt.Errorf("its API has version %q; this program knows 1", m.APIVersion)
+	}
+	return nil
+}
+
+// parseJSON reads a distribution's page in JSON (PEP 691, 700, 714).
+func parseJSON(data []byte, base *url.URL) ([]File, error) {
+	var page struct {
+		Meta  meta
+		Files *[]struct {
+			Filename       string
+			URL            string
+			Hashes         map[string]string
+			RequiresPython *string         `json:"requires-python"`
+			CoreMetadata   json.RawMessage `json:"core-metadata"`
+			DistMetadata   json.RawMessage `json:"dist-info-metadata"`
+			Yanked         json.RawMessage
+			Size           *int64
+			UploadTime     *time.Time `json:"upload-time"`
+		}
+	}
+	if err := json.Unmarshal(data, &page); err != nil || page.Files == nil {
+		return nil, errors.New("its page is not what the standard says")
+	}
+	if err := page.Meta.fault(); err != nil {
+		return nil, err
+	}
+	var out []File
+	for _, in := range *page.Files {
+		at, err := base.Parse(in.URL)
+		if err != nil || in.Filename == "" {
+			continue
+		}
+		f := File{Name: in.Filename, URL: at.String(), Hashes: in.Hashes, Size: -1}
+		if in.RequiresPython != nil {
+			f.RequiresPython = *in.RequiresPython
+		}
+		if in.Size != nil {
+			f.Size = *in.Size
+		}
+		if in.UploadTime != nil {
+			f.Uploaded = in.UploadTime.UTC()
+		}
+		raw := in.CoreMetadata
+		if raw == nil {
+			raw = in.DistMetadata
+		}
+		f.HasMetadata = json.Unmarshal(raw, &f.MetadataHashes) == nil && f.MetadataHashes != nil || string(raw) == "true"
+		var reason string
+		if json.Unmarshal(in.Yanked, &reason) == nil && len(in.Yanked) > 0 && string(in.Yanked) != "null" {
+			f.Yanked, f.YankedReason = true, reason
+		} else {
+			f.Yanked = string(in.Yanked) == "true"
+		}
+		out = append(out, f)
+	}
+	return out, nil
+}
+
+type anchor struct {
+	href       *url.URL
+	text       string
+	attributes map[string]string
+}
+
+type links struct {
+	anchors []anchor
+	// declared tells that the page says which version of the API it speaks.
+	declared bool
+}
+
+// parseLinks collects the anchors of a page, with <base> and the API's version
+// taken into account.
+func parseLinks(data []byte, base *url.URL) (links, error) {
+	var out links
+	z := html.NewTokenizer(strings.NewReader(string(data)))
+	open := -1
+	for {
+		kind := z.Next()
+		if kind == html.ErrorToken {
+			if err := z.Err(); err != io.EOF {
+				return out, err
+			}
+			return out, nil
+		}
+		t := z.Token()
+		attributes := map[string]string{}
+		for _, a := range t.Attr {
+			attributes[a.Key] = a.Val
+		}
+		switch {
+		case kind == html.TextToken && open >= 0:
+			out.anchors[open].text += strings.TrimSpace(t.Data)
+		case t.Data == "a" && kind == html.EndTagToken:
+			open = -1
+		case kind == html.EndTagToken:
+		case t.Data == "base":
+			if u, err := base.Parse(attributes["href"]); err == nil {
+				base = u
+			}
+		case t.Data == "meta" && strings.HasSuffix(attributes["name"], ":repository-version"):
+			if err := (meta{attributes["content"]}).fault(); err != nil {
+				return out, err
+			}
+			out.declared = true
+		case t.Data == "a":
+			if u, err := base.Parse(attributes["href"]); err == nil {
+				out.anchors = append(out.anchors, anchor{href: u, attributes: attributes})
+				open = len(out.anchors) - 1
+			}
+		}
+	}
+}
+
+// parseHTML reads a distribution's page in HTML (PEP 503, 592, 658, 714).
+func parseHTML(data []byte, base *url.URL) ([]File, error) {
+	page, err := parseLinks(data, base)
+	if err != nil {
+		return nil, err
+	}
+	var out []File
+	for _, a := range page.anchors {
+		f := File{Name: path.Base(a.href.Path), Size: -1, Hashes: map[string]string{}}
+		if algorithm, sum, ok := strings.Cut(a.href.Fragment, "="); ok {
+			f.Hashes[algorithm] = strings.ToLower(sum)
+		}
+		clean := *a.href
+		clean.Fragment = ""
+		f.URL = clean.String()
+		f.RequiresPython = a.attributes["data-requires-python"]
+		f.YankedReason, f.Yanked = a.attributes["data-yanked"]
+		value, ok := a.attributes["data-core-metadata"]
+		if !ok {
+			value, ok = a.attributes["data-dist-info-metadata"]
+		}
+		if f.HasMetadata = ok && value != "false"; f.HasMetadata {
+			if algorithm, sum, ok := strings.Cut(value, "="); ok {
+				f.MetadataHashes = map[string]string{algorithm: strings.ToLower(sum)}
+			}
+		}
+		if _, err := metadata.ParseWheelName(f.Name); err == nil || isSdist(f.Name) {
+			out = append(out, f)
+		}
+	}
+	if len(out) == 0 && !page.declared && (len(page.anchors) > 0 || !looksEmpty(data)) {
+		return nil, errors.New("its page names no package file")
+	}
+	return out, nil
+}
+
+func isSdist(name string) bool {
+	_, err := metadata.ParseSdistName(name)
+	return err == nil
+}
+
+// looksEmpty tells a page of the API that lists nothing from any other page
+// without links: it has a title and next to no text.
+func looksEmpty(data []byte) bool {
+	text := strings.ToLower(string(data))
+	return len(data) < 1000 && strings.Contains(text, "<html") && strings.Contains(text, "links for")
+}

@@ -1,0 +1,393 @@
+package project
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"io/fs"
+	"net/url"
+	"os"
+	"path"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"github.com/pelletier/go-toml/v2"
+
+	"glassjar/core/requirement"
+	"glassjar/core/version"
+)
+
+// Record is a pylock.toml (PEP 751).
+type Record struct {
+	// File is where it was read from or goes to.
+	File string
+	// CreatedBy is the program that wrote it.
+	CreatedBy      string
+	Environments   []requirement.Marker
+	RequiresPython version.Specifiers
+	// Extras, Groups and DefaultGroups are those of the standard, in normal form.
+	Extras, Groups, DefaultGroups []string
+	Packages                      []Package
+	// Asked are the requirements of the spec that the record was made from, by
+	// which a changed spec is noticed. They stand in [tool.glassjar].
+	Asked []string
+	// SeeSystem says that the base's packages counted as present.
+	SeeSystem bool
+}
+
+// Package is one entry of a record.
+type Package struct {
+	// Name is in normal form; Version is zero where the record gives none.
+	Name           string
+	Version        version.Version
+	Marker         requirement.Marker
+	RequiresPython version.Specifiers
+	// Dependencies are the names of entries that this one needs, sorted.
+	Dependencies []string
+	// Index is the address of the index it came from.
+	Index   string
+	Wheels  []PackageFile
+	Sdist   *PackageFile
+	Archive *PackageFile
+	// Unsupported names a kind of source that this program cannot install from,
+	// "vcs" or "directory"; empty otherwise.
+	Unsupported string
+}
+
+// PackageFile is a file that a record names.
+type PackageFile struct {
+	Name string
+	// URL is absolute; Path is relative to the record, with '/'. One is set.
+	URL, Path string
+	// Size is in bytes, -1 where none is given.
+	Size int64
+	// Hashes are in hex, by algorithm.
+	Hashes   map[string]string
+	Uploaded time.Time
+}
+
+// FileName is the name, taken from the address where none is written.
+func (f PackageFile) FileName() string {
+	if f.Name != "" {
+		return f.Name
+	}
+	if f.Path != "" {
+		return path.Base(f.Path)
+	}
+	if u, err := url.Parse(f.URL); err == nil {
+		if u.Opaque != "" {
+			return path.Base(u.Opaque)
+		}
+		return path.Base(u.Path)
+	}
+	return path.Base(f.URL)
+}
+
+type rawRecord struct {
+	LockVersion    string     `toml:"lock-version"`
+	Environments   []string   `toml:"environments"`
+	RequiresPython string     `toml:"requires-python"`
+	Extras         []string   `toml:"extras"`
+	Groups         []string   `toml:"dependency-groups"`
+	DefaultGroups  []string   `toml:"default-groups"`
+	CreatedBy      string     `toml:"created-by"`
+	Packages       []rawEntry `toml:"packages"`
+	Tool           struct {
+		Glassjar struct {
+			Asked     []string `toml:"asked"`
+			SeeSystem bool     `toml:"see-system"`
+		} `toml:"glassjar"`
+	} `toml:"tool"`
+}
+
+type rawEntry struct {
+	Name           string           `toml:"name"`
+	Version        string           `toml:"version"`
+	Marker         string           `toml:"marker"`
+	RequiresPython string           `toml:"requires-python"`
+	Dependencies   []map[string]any `toml:"dependencies"`
+	Index          string           `toml:"index"`
+	Wheels         []rawFile        `toml:"wheels"`
+	Sdist          *rawFile         `toml:"sdist"`
+	Archive        *rawFile         `toml:"archive"`
+	VCS            map[string]any   `toml:"vcs"`
+	Directory      map[string]any   `toml:"directory"`
+}
+
+type rawFile struct {
+	Name       string            `toml:"name"`
+	URL        string            `toml:"url"`
+	Path       string            `toml:"path"`
+	Size       *int64            `toml:"size"`
+	Hashes     map[string]string `toml:"hashes"`
+	UploadTime time.Time         `toml:"upload-time"`
+}
+
+// ErrNoRecord says that there is no record to read.
+var ErrNoRecord = errors.New("there is no record")
+
+// ReadRecord reads a record. The error is a [*FileError] for a file that is
+// not as PEP 751 says, and wraps [ErrNoRecord] for one that is not there.
+func ReadRecord(file string) (*Record, error) {
+	text, err := os.ReadFile(file)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, fmt.Errorf("%s: %w", file, ErrNoRecord)
+	}
+	if err != nil {
+		return nil, err
+	}
+	return ParseRecord(file, text)
+}
+
+// ParseRecord is [ReadRecord] for a text at hand.
+func ParseRecord(file string, text []byte) (*Record, error) {
+	var raw rawRecord
+	if err := toml.Unmarshal(text, &raw); err != nil {
+		return nil, tomlFault(file, err)
+	}
+	fail := func(where, why string) (*Record, error) {
+		return nil, &FileError{File: file, Where: where, Why: why, Try: "make it anew from the spec: glassjar record"}
+	}
+	switch major, _, _ := strings.Cut(raw.LockVersion, "."); {
+	case raw.LockVersion == "":
+		return fail("", "it has no lock-version, so it is no record as PEP 751 says")
+	case major != "1":
+		return fail("lock-version", raw.LockVersion+" is newer than this program knows (1)")
+	case raw.CreatedBy == "":
+		return fail("", "it has no created-by, so it is no record as PEP 751 says")
+	}
+	r := &Record{File: file, CreatedBy: raw.CreatedBy, Extras: normalAll(raw.Extras), Groups: normalAll(raw.Groups), DefaultGroups: normalAll(raw.DefaultGroups),
+		Asked: raw.Tool.Glassjar.Asked, SeeSystem: raw.Tool.Glassjar.SeeSystem}
+	var err error
+	if r.RequiresPython, err = version.ParseSpecifiers(raw.RequiresPython); err != nil {
+		return fail("requires-python", err.Error())
+	}
+	for _, text := range raw.Environments {
+		m, err := requirement.ParseMarker(text)
+		if err != nil {
+			return fail("environments", err.Error())
+		}
+		r.Environments = append(r.Environments, m)
+	}
+	for i, e := range raw.Packages {
+		p, why := e.read()
+		if why != "" {
+			return fail(fmt.Sprintf("packages, entry %d (%s)", i+1, e.Name), why)
+		}
+		r.Packages = append(r.Packages, p)
+	}
+	return r, nil
+}
+
+func normalAll(names []string) []string {
+	var out []string
+	for _, n := range names {
+		out = append(out, requirement.Normalize(n))
+	}
+	return out
+}
+
+// read turns an entry into a Package, or says what is wrong with it.
+func (e rawEntry) read() (p Package, why string) {
+	if !requirement.ValidName(e.Name) {
+		return p, "its name is not a distribution's name"
+	}
+	p = Package{Name: requirement.Normalize(e.Name), Index: e.Index}
+	var err error
+	if e.Version != "" {
+		if p.Version, err = version.Parse(e.Version); err != nil {
+			return p, err.Error()
+		}
+	}
+	if p.Marker, err = requirement.ParseMarker(e.Marker); err != nil {
+		return p, "marker: " + err.Error()
+	}
+	if p.RequiresPython, err = version.ParseSpecifiers(e.RequiresPython); err != nil {
+		return p, "requires-python: " + err.Error()
+	}
+	for _, d := range e.Dependencies {
+		if name, ok := d["name"].(string); ok {
+			p.Dependencies = append(p.Dependencies, requirement.Normalize(name))
+		}
+	}
+	for _, w := range e.Wheels {
+		f, why := w.read()
+		if why != "" {
+			return p, "wheels: " + why
+		}
+		p.Wheels = append(p.Wheels, f)
+	}
+	for _, one := range []struct {
+		raw *rawFile
+		to  **PackageFile
+	}{{e.Sdist, &p.Sdist}, {e.Archive, &p.Archive}} {
+		if one.raw == nil {
+			continue
+		}
+		f, why := one.raw.read()
+		if why != "" {
+			return p, why
+		}
+		*one.to = &f
+	}
+	kinds := 0
+	for name, there := range map[string]bool{"vcs": e.VCS != nil, "directory": e.Directory != nil} {
+		if there {
+			kinds++
+			p.Unsupported = name
+		}
+	}
+	if e.Archive != nil {
+		kinds++
+	}
+	if len(e.Wheels) > 0 || e.Sdist != nil {
+		kinds++
+	}
+	if kinds != 1 {
+		return p, "it must have one source: wheels and sdist, or archive, or directory, or vcs"
+	}
+	return p, ""
+}
+
+func (raw rawFile) read() (PackageFile, string) {
+	f := PackageFile{Name: raw.Name, URL: raw.URL, Path: raw.Path, Size: -1, Hashes: map[string]string{}, Uploaded: raw.UploadTime.UTC()}
+	if raw.UploadTime.IsZero() {
+		f.Uploaded = time.Time{}
+	}
+	if raw.Size != nil {
+		f.Size = *raw.Size
+	}
+	for algorithm, sum := range raw.Hashes {
+		f.Hashes[strings.ToLower(algorithm)] = strings.ToLower(sum)
+	}
+	switch {
+	case f.URL == "" && f.Path == "":
+		return f, "a file has neither url nor path"
+	case len(f.Hashes) == 0:
+		return f, f.FileName() + " has no hash"
+	}
+	return f, ""
+}
+
+// LocalPath is where a file that is given by path stands, or empty.
+func (r *Record) LocalPath(f PackageFile) string {
+	if f.Path == "" {
+		return ""
+	}
+	p := filepath.FromSlash(f.Path)
+	if !filepath.IsAbs(p) {
+		p = filepath.Join(filepath.Dir(r.File), p)
+	}
+	return p
+}
+
+// Format writes the record. Equal records give equal bytes: no date, no path
+// of a machine, every key in a fixed order and every file on its own line.
+func (r *Record) Format() []byte {
+	var b bytes.Buffer
+	b.WriteString("# The record: the exact contents, from which the same jar is made anywhere.\n")
+	b.WriteString("# It is written by a program; the spec is where wishes go.\n")
+	b.WriteString("lock-version = \"1.0\"\n")
+	if len(r.Environments) > 0 {
+		b.WriteString("environments = [\n")
+		for _, m := range r.Environments {
+			fmt.Fprintf(&b, "    %s,\n", tomlString(m.String()))
+		}
+		b.WriteString("]\n")
+	}
+	if len(r.RequiresPython) > 0 {
+		fmt.Fprintf(&b, "requires-python = %s\n", tomlString(r.RequiresPython.String()))
+	}
+	for _, l := range []struct {
+		key  string
+		list []string
+	}{{"extras", r.Extras}, {"dependency-groups", r.Groups}, {"default-groups", r.DefaultGroups}} {
+		if len(l.list) > 0 {
+			fmt.Fprintf(&b, "%s = %s\n", l.key, tomlList(l.list))
+		}
+	}
+	fmt.Fprintf(&b, "created-by = %s\n", tomlString(r.CreatedBy))
+	for _, p := range r.Packages {
+		p.format(&b)
+	}
+	b.WriteString("\n[tool.glassjar]\nasked = [\n")
+	for _, a := range r.Asked {
+		fmt.Fprintf(&b, "    %s,\n", tomlString(a))
+	}
+	b.WriteString("]\n")
+	if r.SeeSystem {
+		b.WriteString("see-system = true\n")
+	}
+	return b.Bytes()
+}
+
+func tomlList(list []string) string {
+	parts := make([]string, len(list))
+	for i, s := range list {
+		parts[i] = tomlString(s)
+	}
+	return "[" + strings.Join(parts, ", ") + "]"
+}
+
+func (p Package) format(b *bytes.Buffer) {
+	fmt.Fprintf(b, "\n[[packages]]\nname = %s\n", tomlString(p.Name))
+	if !p.Version.IsZero() {
+		fmt.Fprintf(b, "version = %s\n", tomlString(p.Version.String()))
+	}
+	if !p.Marker.IsZero() {
+		fmt.Fprintf(b, "marker = %s\n", tomlString(p.Marker.String()))
+	}
+	if len(p.RequiresPython) > 0 {
+		fmt.Fprintf(b, "requires-python = %s\n", tomlString(p.RequiresPython.String()))
+	}
+	if len(p.Dependencies) > 0 {
+		parts := make([]string, len(p.Dependencies))
+		for i, d := range p.Dependencies {
+			parts[i] = "{ name = " + tomlString(d) + " }"
+		}
+		fmt.Fprintf(b, "dependencies = [%s]\n", strings.Join(parts, ", "))
+	}
+	if p.Index != "" {
+		fmt.Fprintf(b, "index = %s\n", tomlString(p.Index))
+	}
+	if len(p.Wheels) > 0 {
+		b.WriteString("wheels = [\n")
+		for _, w := range p.Wheels {
+			fmt.Fprintf(b, "    %s,\n", w.format())
+		}
+		b.WriteString("]\n")
+	}
+	if p.Sdist != nil {
+		fmt.Fprintf(b, "sdist = %s\n", p.Sdist.format())
+	}
+	if p.Archive != nil {
+		fmt.Fprintf(b, "archive = %s\n", p.Archive.format())
+	}
+}
+
+func (f PackageFile) format() string {
+	var parts []string
+	add := func(key, value string) { parts = append(parts, key+" = "+value) }
+	if f.Name != "" {
+		add("name", tomlString(f.Name))
+	}
+	if !f.Uploaded.IsZero() {
+		add("upload-time", f.Uploaded.UTC().Format(time.RFC3339Nano))
+	}
+	if f.URL != "" {
+		add("url", tomlString(f.URL))
+	}
+	if f.Path != "" {
+		add("path", tomlString(f.Path))
+	}
+	if f.Size >= 0 {
+		add("size", fmt.Sprint(f.Size))
+	}
+	var sums []string
+	for _, algorithm := range sortedKeys(f.Hashes) {
+		sums = append(sums, algorithm+" = "+tomlString(f.Hashes[algorithm]))
+	}
+	add("hashes", "{ "+strings.Join(sums, ", ")+" }")
+	return "{ " + strings.Join(parts, ", ") + " }"
+}

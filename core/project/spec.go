@@ -1,0 +1,361 @@
+// Package project reads and writes the files of a project: the spec
+// (pyproject.toml: PEP 621, PEP 735 and this program's own table), the record
+// (pylock.toml: PEP 751), and plain lists of requirements.
+package project
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"sort"
+	"strings"
+
+	"github.com/pelletier/go-toml/v2"
+
+	"glassjar/core/requirement"
+	"glassjar/core/version"
+)
+
+// SpecFile and RecordFile are the names of a project's files.
+const (
+	SpecFile   = "pyproject.toml"
+	RecordFile = "pylock.toml"
+)
+
+// FileError points at what is wrong in a file.
+type FileError struct {
+	File string
+	// Line counts from 1; 0 where it is not known.
+	Line int
+	// Where names the key, such as "project.dependencies"; Why says what is
+	// wrong; Try, if not empty, what to do.
+	Where, Why, Try string
+}
+
+func (e *FileError) Error() string {
+	text := e.File
+	if e.Line > 0 {
+		text += fmt.Sprintf(", line %d", e.Line)
+	}
+	if e.Where != "" {
+		text += ": " + e.Where
+	}
+	return text + ": " + e.Why
+}
+
+// Asked is one requirement that a person wrote, and where.
+type Asked struct {
+	requirement.Requirement
+	// Text is as written.
+	Text string
+	// Group is the dependency group, Extra the project's extra, or both empty.
+	Group, Extra string
+	// File and Line are where it stands.
+	File string
+	Line int
+}
+
+// IndexEntry is one of the indexes that a project or a user sets up.
+type IndexEntry struct {
+	Name string `toml:"name" json:"name"`
+	At   string `toml:"at" json:"at"`
+}
+
+// Tool is [tool.glassjar].
+type Tool struct {
+	Python         string                       `toml:"python"`
+	Targets        []string                     `toml:"targets"`
+	Indexes        []IndexEntry                 `toml:"indexes"`
+	FromIndex      map[string]string            `toml:"from-index"`
+	SeeSystem      bool                         `toml:"see-system"`
+	BuildConsent   []string                     `toml:"build-consent"`
+	BuildVariables map[string]map[string]string `toml:"build-variables"`
+}
+
+// Spec is a pyproject.toml.
+type Spec struct {
+	// File is its path; it need not exist.
+	File string
+	// Text is its content, empty if there is none.
+	Text []byte
+	// Name is [project] name, or empty; Project tells whether the table is there.
+	Name           string
+	Project        bool
+	RequiresPython version.Specifiers
+	// Asked are the dependencies, then those of extras and groups, each in the
+	// order written; groups that include others are expanded.
+	Asked []Asked
+	// Extras and Groups are the names that are defined, in normal form, sorted.
+	Extras, Groups []string
+	Tool           Tool
+}
+
+type rawSpec struct {
+	Project *struct {
+		Name           string
+		Version        string
+		RequiresPython string              `toml:"requires-python"`
+		Dependencies   []string            `toml:"dependencies"`
+		Optional       map[string][]string `toml:"optional-dependencies"`
+		Dynamic        []string
+	}
+	Groups map[string][]any `toml:"dependency-groups"`
+	Tool   struct {
+		Glassjar map[string]any
+	}
+}
+
+// ReadSpec reads a pyproject.toml. A missing file is an empty spec. The error
+// is a [*FileError] for a file that is not as it should be.
+func ReadSpec(file string) (*Spec, error) {
+	text, err := os.ReadFile(file)
+	if errors.Is(err, fs.ErrNotExist) {
+		return &Spec{File: file}, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	return ParseSpec(file, text)
+}
+
+// ParseSpec is [ReadSpec] for a text at hand.
+func ParseSpec(file string, text []byte) (*Spec, error) {
+	s := &Spec{File: file, Text: text}
+	var raw rawSpec
+	if err := toml.Unmarshal(text, &raw); err != nil {
+		return nil, tomlFault(file, err)
+	}
+	if p := raw.Project; p != nil {
+		s.Project, s.Name = true, p.Name
+		if p.Name != "" && !requirement.ValidName(p.Name) {
+			return nil, s.fault("project.name", fmt.Sprintf("%q is not a distribution's name", p.Name), p.Name)
+		}
+		var err error
+		if s.RequiresPython, err = version.ParseSpecifiers(p.RequiresPython); err != nil {
+			return nil, s.fault("project.requires-python", err.Error(), p.RequiresPython)
+		}
+		if err := s.take("project.dependencies", p.Dependencies, "", ""); err != nil {
+			return nil, err
+		}
+		for _, extra := range sortedKeys(p.Optional) {
+			s.Extras = append(s.Extras, requirement.Normalize(extra))
+			if err := s.take("project.optional-dependencies."+extra, p.Optional[extra], "", extra); err != nil {
+				return nil, err
+			}
+		}
+	}
+	if err := s.takeGroups(raw.Groups); err != nil {
+		return nil, err
+	}
+	return s, s.takeTool(raw.Tool.Glassjar)
+}
+
+func sortedKeys[V any](m map[string]V) []string {
+	keys := make([]string, 0, len(m))
+	for k := range m {
+		keys = append(keys, k)
+	}
+	sort.Strings(keys)
+	return keys
+}
+
+func tomlFault(file string, err error) error {
+	var d *toml.DecodeError
+	if errors.As(err, &d) {
+		line, _ := d.Position()
+		return &FileError{File: file, Line: line, Why: "it is not TOML: " + strings.TrimPrefix(d.Error(), "toml: ")}
+	}
+	return &FileError{File: file, Why: strings.TrimPrefix(err.Error(), "toml: ")}
+}
+
+// fault makes an error that points at the line on which a text stands.
+func (s *Spec) fault(where, why, text string) error {
+	return &FileError{File: s.File, Line: s.lineOf(text), Where: where, Why: why}
+}
+
+// lineOf is the first line that has the text as a quoted string.
+func (s *Spec) lineOf(text string) int {
+	for n, line := range bytes.Split(s.Text, []byte("\n")) {
+		l := string(line)
+		if strings.Contains(l, `"`+text+`"`) || strings.Contains(l, "'"+text+"'") || strings.Contains(l, tomlString(text)) {
+			return n + 1
+		}
+	}
+	return 0
+}
+
+func (s *Spec) take(where string, list []string, group, extra string) error {
+	for _, text := range list {
+		r, err := requirement.Parse(text)
+		if err != nil {
+			return s.fault(where, err.Error(), text)
+		}
+		s.Asked = append(s.Asked, Asked{Requirement: r, Text: text, Group: group, Extra: extra, File: s.File, Line: s.lineOf(text)})
+	}
+	return nil
+}
+
+// takeGroups reads dependency groups (PEP 735), includes expanded.
+func (s *Spec) takeGroups(groups map[string][]any) error {
+	byKey := map[string]string{}
+	for _, name := range sortedKeys(groups) {
+		key := requirement.Normalize(name)
+		if other, ok := byKey[key]; ok {
+			return s.fault("dependency-groups", fmt.Sprintf("%s and %s are the same group", other, name), name)
+		}
+		byKey[key] = name
+		s.Groups = append(s.Groups, key)
+	}
+	sort.Strings(s.Groups)
+	for _, key := range s.Groups {
+		if err := s.takeGroup(groups, byKey, key, key, nil); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (s *Spec) takeGroup(groups map[string][]any, byKey map[string]string, into, key string, path []string) error {
+	where := "dependency-groups." + byKey[key]
+	for _, p := range path {
+		if p == key {
+			return s.fault(where, "it includes itself: "+strings.Join(append(path, key), ", "), key)
+		}
+	}
+	for _, item := range groups[byKey[key]] {
+		switch item := item.(type) {
+		case string:
+			if err := s.take(where, []string{item}, into, ""); err != nil {
+				return err
+			}
+		case map[string]any:
+			other, ok := item["include-group"].(string)
+			if !ok || len(item) != 1 {
+				return s.fault(where, "a table in a group can only be { include-group = \"NAME\" }", "include-group")
+			}
+			if _, ok := byKey[requirement.Normalize(other)]; !ok {
+				return s.fault(where, fmt.Sprintf("it includes the group %q, which is not there", other), other)
+			}
+			if err := s.takeGroup(groups, byKey, into, requirement.Normalize(other), append(path, key)); err != nil {
+				return err
+			}
+		default:
+			return s.fault(where, fmt.Sprintf("%v is not a requirement", item), fmt.Sprint(item))
+		}
+	}
+	return nil
+}
+
+var toolKeys = []string{"python", "targets", "indexes", "from-index", "see-system", "build-consent", "build-variables"}
+
+func (s *Spec) takeTool(raw map[string]any) error {
+	for _, key := range sortedKeys(raw) {
+		known := false
+		for _, k := range toolKeys {
+			known = known || k == key
+		}
+		if !known {
+			return &FileError{File: s.File, Line: s.lineOfKey(key), Where: "tool.glassjar", Why: fmt.Sprintf("%q is not a key that is known here", key),
+				Try: "did you mean " + Nearest(key, toolKeys) + "?"}
+		}
+	}
+	if len(raw) == 0 {
+		return nil
+	}
+	text, err := toml.Marshal(raw)
+	if err != nil {
+		return err
+	}
+	if err := toml.NewDecoder(bytes.NewReader(text)).DisallowUnknownFields().Decode(&s.Tool); err != nil {
+		return &FileError{File: s.File, Line: s.lineOfKey("tool.glassjar"), Where: "tool.glassjar", Why: strings.TrimPrefix(err.Error(), "toml: ")}
+	}
+	seen := map[string]bool{}
+	for _, i := range s.Tool.Indexes {
+		if i.Name == "" || i.At == "" {
+			return s.fault("tool.glassjar.indexes", "an index needs name and at", i.Name+i.At)
+		}
+		if seen[i.Name] {
+			return s.fault("tool.glassjar.indexes", fmt.Sprintf("the name %q is there twice", i.Name), i.Name)
+		}
+		seen[i.Name] = true
+	}
+	pins := map[string]string{}
+	for name, index := range s.Tool.FromIndex {
+		pins[requirement.Normalize(name)] = index
+	}
+	s.Tool.FromIndex = pins
+	return nil
+}
+
+func (s *Spec) lineOfKey(key string) int {
+	for n, line := range strings.Split(string(s.Text), "\n") {
+		l := strings.TrimSpace(line)
+		if strings.HasPrefix(l, key) || strings.HasPrefix(l, "["+key) || strings.HasPrefix(l, `"`+key) || strings.HasPrefix(l, "[[tool.glassjar."+key) || strings.HasPrefix(l, "[tool.glassjar."+key) {
+			return n + 1
+		}
+	}
+	return 0
+}
+
+// Dir is the project's folder.
+func (s *Spec) Dir() string { return filepath.Dir(s.File) }
+
+// Exists reports whether the file is there.
+func (s *Spec) Exists() bool { return s.Text != nil }
+
+// Find looks for a file in a folder and those above it; it is empty if there
+// is none.
+func Find(dir, name string) string {
+	for {
+		file := filepath.Join(dir, name)
+		if info, err := os.Stat(file); err == nil && !info.IsDir() {
+			return file
+		}
+		parent := filepath.Dir(dir)
+		if parent == dir {
+			return ""
+		}
+		dir = parent
+	}
+}
+
+// Nearest is the word of a list that is least far from a word, by the number
+// of letters to insert, drop, change or swap.
+func Nearest(word string, list []string) string {
+	best, at := "", -1
+	for _, w := range list {
+		if d := Distance(word, w); at < 0 || d < at {
+			best, at = w, d
+		}
+	}
+	return best
+}
+
+// Distance counts the letters to insert, drop, change, or swap with their
+// neighbour to turn a into b.
+func Distance(a, b string) int {
+	x, y := []rune(a), []rune(b)
+	rows := [3][]int{make([]int, len(y)+1), make([]int, len(y)+1), make([]int, len(y)+1)}
+	for j := range rows[1] {
+		rows[1][j] = j
+	}
+	for i := 1; i <= len(x); i++ {
+		before, last, now := rows[0], rows[1], rows[2]
+		now[0] = i
+		for j := 1; j <= len(y); j++ {
+			cost := 1
+			if x[i-1] == y[j-1] {
+				cost = 0
+			}
+			now[j] = min(last[j]+1, now[j-1]+1, last[j-1]+cost)
+			if i > 1 && j > 1 && x[i-1] == y[j-2] && x[i-2] == y[j-1] {
+				now[j] = min(now[j], before[j-2]+1)
+			}
+		}
+		rows[0], rows[1], rows[2] = last, now, before
+	}
+	return rows[1][len(y)]
+}

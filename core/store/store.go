@@ -1,0 +1,125 @@
+// Package store is the machine-wide collection of what was fetched.
+//
+// So far it keeps package files whole, by their SHA-256, and jars are unpacked
+// from them; it does not yet share unpacked files among jars.
+package store
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+)
+
+// Store is a folder. Several processes may use it at once: files are written
+// beside their place and moved there whole.
+type Store struct{ Dir string }
+
+// HashError says that what came is not what was announced.
+type HashError struct {
+	// File is a file name or an address.
+	File string
+	// Want and Have are SHA-256 in hex.
+	Want, Have string
+}
+
+func (e *HashError) Error() string {
+	return fmt.Sprintf("%s has the hash %s..., not %s...", e.File, short(e.Have), short(e.Want))
+}
+
+func short(hash string) string { return hash[:min(12, len(hash))] }
+
+// path is where a package file stands: the first two digits make a folder.
+func (s *Store) path(sum string) string {
+	return filepath.Join(s.Dir, "packages", sum[:2], sum)
+}
+
+// ValidSum reports whether text is a SHA-256 in lower-case hex.
+func ValidSum(text string) bool {
+	raw, err := hex.DecodeString(text)
+	return err == nil && len(raw) == sha256.Size && hex.EncodeToString(raw) == text
+}
+
+// Package is the path of a package file, if it is here.
+func (s *Store) Package(sum string) (string, bool) {
+	if !ValidSum(sum) {
+		return "", false
+	}
+	p := s.path(sum)
+	info, err := os.Stat(p)
+	return p, err == nil && info.Mode().IsRegular()
+}
+
+// Add takes in a package file from r and gives its hash and path. If want is
+// not empty and the hash is another, nothing is kept and the error is a
+// [*HashError].
+func (s *Store) Add(ctx context.Context, name, want string, r io.Reader) (sum, path string, err error) {
+	dir := filepath.Join(s.Dir, "packages")
+	if err := os.MkdirAll(dir, 0o755); err != nil {
+		return "", "", err
+	}
+	temp, err := os.CreateTemp(dir, ".coming-")
+	if err != nil {
+		return "", "", err
+	}
+	defer os.Remove(temp.Name())
+	h := sha256.New()
+	_, err = io.Copy(io.MultiWriter(temp, h), contextReader{ctx, r})
+	if err2 := temp.Close(); err == nil {
+		err = err2
+	}
+	if err != nil {
+		return "", "", err
+	}
+	sum = hex.EncodeToString(h.Sum(nil))
+	if want != "" && sum != want {
+		return "", "", &HashError{name, want, sum}
+	}
+	path = s.path(sum)
+	if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
+		return "", "", err
+	}
+	if err := os.Chmod(temp.Name(), 0o644); err != nil {
+		return "", "", err
+	}
+	return sum, path, os.Rename(temp.Name(), path)
+}
+
+// Check compares a package file with its name. A file that differs is removed,
+// so that it is fetched again; the error is a [*HashError].
+func (s *Store) Check(sum string) error {
+	p, ok := s.Package(sum)
+	if !ok {
+		return os.ErrNotExist
+	}
+	f, err := os.Open(p)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	h := sha256.New()
+	if _, err := io.Copy(h, f); err != nil {
+		return err
+	}
+	if have := hex.EncodeToString(h.Sum(nil)); have != sum {
+		return errors.Join(&HashError{p, sum, have}, os.Remove(p))
+	}
+	return nil
+}
+
+// contextReader ends reading when the context does.
+type contextReader struct {
+	ctx context.Context
+	r   io.Reader
+}
+
+func (c contextReader) Read(p []byte) (int, error) {
+	if err := c.ctx.Err(); err != nil {
+		return 0, err
+	}
+	return c.r.Read(p)
+}
