@@ -172,7 +172,7 @@ func (f *Finder) All(ctx context.Context) ([]Found, []Rejection) {
 	group.SetLimit(2 * runtime.NumCPU())
 	for i, c := range list {
 		group.Go(func() error {
-			in, err := f.ask(ctx, c.path)
+			in, err := f.Ask(ctx, c.path)
 			if r, ok := err.(Rejection); ok {
 				rejected[i] = &r
 			}
@@ -213,7 +213,7 @@ func (f *Finder) First(ctx context.Context, accept func(Interpreter) bool) (Foun
 		if c.source == "usual" || c.source == "folder" {
 			break
 		}
-		in, err := f.ask(ctx, c.path)
+		in, err := f.Ask(ctx, c.path)
 		if r, ok := err.(Rejection); ok {
 			passed = append(passed, r)
 			continue
@@ -247,7 +247,9 @@ func better(a, b Interpreter) bool {
 	return vb.Less(va)
 }
 
-func (f *Finder) ask(ctx context.Context, path string) (Interpreter, error) {
+// Ask is what one program says it is, from the cache if it is known. The error
+// is a [Rejection].
+func (f *Finder) Ask(ctx context.Context, path string) (Interpreter, error) {
 	info, err := os.Stat(path)
 	switch {
 	case os.IsNotExist(err):

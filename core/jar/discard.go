@@ -23,15 +23,8 @@ func (e *OwnThingsError) Error() string {
 var ours = map[string]bool{"bin": true, "lib": true, "lib64": true, "include": true, "share": true, "etc": true, "man": true,
 	"Scripts": true, "Lib": true, "Include": true, "site-packages": true, "pyvenv.cfg": true, ".gitignore": true, ownFolder: true}
 
-// Discard removes a jar. It takes nothing but a real folder that this program
-// made and that holds nothing else at its top; links in it are removed, never
-// followed. The jar is moved aside first, so that it is gone at once even if
-// removing its files is cut short.
-func Discard(root string) error {
-	root, err := filepath.Abs(root)
-	if err != nil {
-		return err
-	}
+// Discardable refuses what [Discard] would refuse, and changes nothing.
+func Discardable(root string) error {
 	info, err := os.Lstat(root)
 	switch {
 	case err != nil:
@@ -48,7 +41,19 @@ func Discard(root string) error {
 	if _, err := os.Lstat(j.Path("pyvenv.cfg")); err != nil {
 		return &NotAJarError{root, "it has no pyvenv.cfg"}
 	}
-	if err := j.nothingElse(); err != nil {
+	return j.nothingElse()
+}
+
+// Discard removes a jar. It takes nothing but a real folder that this program
+// made and that holds nothing else at its top; links in it are removed, never
+// followed. The jar is moved aside first, so that it is gone at once even if
+// removing its files is cut short.
+func Discard(root string) error {
+	root, err := filepath.Abs(root)
+	if err != nil {
+		return err
+	}
+	if err := Discardable(root); err != nil {
 		return err
 	}
 	aside := root + ".gone"

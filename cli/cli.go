@@ -1,0 +1,237 @@
+// Package cli is the command line: one file a command, each with its flags, one
+// call into the core, and one view.
+package cli
+
+import (
+	"bufio"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"os/signal"
+	"strings"
+	"syscall"
+
+	"github.com/spf13/cobra"
+
+	"glassjar/cli/view"
+	"glassjar/core/operation"
+)
+
+// app is what all commands share: the common flags, the screen, the machine.
+type app struct {
+	in       io.Reader
+	out, err io.Writer
+
+	json, yes, quiet, offline, verbose bool
+	color, jar                         string
+
+	screen  *view.Screen
+	machine *operation.Machine
+	// doing is what was asked for, for the first line of an error.
+	doing string
+	// exit is the code of a command that is done but answers with no.
+	exit int
+}
+
+// Main runs one command line and gives its exit code.
+func Main(args []string, in io.Reader, out, errs io.Writer) int {
+	a := &app{in: in, out: out, err: errs}
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	root := a.root()
+	root.SetArgs(args)
+	root.SetIn(in)
+	root.SetOut(out)
+	root.SetErr(errs)
+	err := root.ExecuteContext(ctx)
+	if a.machine != nil && a.screen != nil {
+		for _, n := range a.machine.Notes {
+			a.screen.Note(n)
+		}
+	}
+	if err == nil {
+		return a.exit
+	}
+	var code exitCode
+	if errors.As(err, &code) {
+		return int(code)
+	}
+	if a.screen == nil {
+		a.screen = a.newScreen()
+	}
+	if ctx.Err() != nil {
+		err = context.Canceled
+	}
+	var flags *flagError
+	if errors.As(err, &flags) {
+		err = &operation.UsageError{Why: flags.Error(), Try: "glassjar help " + flags.command}
+	}
+	m := a.screen.Words(a.doing, err)
+	a.screen.Fail(m)
+	return m.Exit
+}
+
+// exitCode ends the program with a code and no message.
+type exitCode int
+
+func (e exitCode) Error() string { return fmt.Sprintf("exit %d", int(e)) }
+
+type flagError struct {
+	command string
+	err     error
+}
+
+func (e *flagError) Error() string { return e.err.Error() }
+
+const long = `Glass Jar keeps one isolated Python environment, a jar, for each project, and
+writes down what is in it, so that anyone can make the same jar again.`
+
+func (a *app) root() *cobra.Command {
+	root := &cobra.Command{
+		Use: "glassjar", Short: "isolated Python environments that are written down", Long: long,
+		SilenceErrors: true, SilenceUsage: true,
+		PersistentPreRunE: func(cmd *cobra.Command, args []string) error { return a.prepare(cmd, args) },
+		Args:              cobra.ArbitraryArgs,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if len(args) == 0 {
+				return cmd.Help()
+			}
+			var names []string
+			for _, c := range cmd.Commands() {
+				names = append(names, c.Name())
+			}
+			return unknownCommand(args[0], names)
+		},
+	}
+	f := root.PersistentFlags()
+	f.StringVar(&a.jar, "jar", "", "act on this jar: a path, or a name on the shelf")
+	f.BoolVar(&a.json, "json", false, "print the result as JSON and nothing else")
+	f.BoolVarP(&a.yes, "yes", "y", false, "go ahead without asking")
+	f.BoolVarP(&a.quiet, "quiet", "q", false, "print errors only")
+	f.BoolVar(&a.offline, "offline", false, "use only what is on this machine")
+	f.BoolVarP(&a.verbose, "verbose", "v", false, "say more, such as what was passed over")
+	f.StringVar(&a.color, "color", "auto", "auto, always or never")
+	root.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error {
+		return &flagError{strings.TrimPrefix(cmd.CommandPath(), "glassjar "), err}
+	})
+	root.AddGroup(groups...)
+	root.SetHelpCommandGroupID("more")
+	root.SetCompletionCommandGroupID("more")
+	for _, c := range []*cobra.Command{
+		a.createCommand(), a.discardCommand(),
+		a.installCommand(), a.uninstallCommand(),
+		a.hereCommand(), a.contentsCommand(),
+		a.recordCommand(), a.recreateCommand(),
+		a.runCommand(),
+		a.indexCommand(), a.serveCommand(), a.demoCommand(), a.versionCommand(),
+	} {
+		root.AddCommand(c)
+	}
+	return root
+}
+
+var groups = []*cobra.Group{
+	{ID: "make", Title: "Make a jar:"}, {ID: "fill", Title: "Fill it:"}, {ID: "look", Title: "Look into it:"},
+	{ID: "record", Title: "Write it down, make it again:"}, {ID: "use", Title: "Use it:"}, {ID: "keep", Title: "Keep house:"}, {ID: "more", Title: "More:"},
+}
+
+func (a *app) newScreen() *view.Screen {
+	dir, _ := os.Getwd() // without it paths are shown whole
+	s := view.NewScreen(a.out, a.err, a.color, dir)
+	s.JSON, s.Quiet, s.Verbose = a.json, a.quiet, a.verbose
+	return s
+}
+
+// prepare makes the screen and the machine before any command runs.
+func (a *app) prepare(cmd *cobra.Command, args []string) error {
+	if a.color != "auto" && a.color != "always" && a.color != "never" {
+		return &operation.UsageError{Why: fmt.Sprintf("--color is auto, always or never, not %q", a.color)}
+	}
+	a.screen = a.newScreen()
+	a.doing = strings.TrimSpace(strings.TrimPrefix(cmd.CommandPath(), "glassjar") + " " + strings.Join(args, " "))
+	dir, err := os.Getwd()
+	if err != nil {
+		return err
+	}
+	if a.machine, err = operation.NewMachine(dir); err != nil {
+		return err
+	}
+	a.machine.Client.Offline = a.offline
+	progress := a.screen.Progress()
+	a.machine.Report = progress.Report
+	cobra.OnFinalize(progress.Clear)
+	return nil
+}
+
+// decide shows a plan and, where something present would go or change, asks.
+func (a *app) decide(planOnly bool) operation.Decide {
+	return func(p *operation.Plan) (bool, error) {
+		a.screen.Plan(p)
+		if planOnly {
+			return false, nil
+		}
+		if a.yes || !p.Beyond() || !a.canAsk() {
+			return true, nil
+		}
+		return a.ask("go on?")
+	}
+}
+
+// canAsk reports whether there is a person to ask.
+func (a *app) canAsk() bool {
+	f, ok := a.in.(*os.File)
+	return ok && !a.json && a.screen.Terminal && view.IsTerminal(f)
+}
+
+func (a *app) ask(question string) (bool, error) {
+	fmt.Fprintf(a.err, "%s [y/N] ", question)
+	line, err := bufio.NewReader(a.in).ReadString('\n')
+	if err != nil && line == "" {
+		fmt.Fprintln(a.err)
+		return false, nil
+	}
+	answer := strings.ToLower(strings.TrimSpace(line))
+	return answer == "y" || answer == "yes", nil
+}
+
+// show prints the outcome of a change.
+func (a *app) show(o *operation.Outcome, planOnly bool) {
+	if a.json {
+		a.screen.Data(o)
+		return
+	}
+	a.screen.Outcome(o)
+	if !o.Done && !planOnly {
+		a.screen.Say("nothing was changed")
+		a.exit = view.ExitNo
+	}
+}
+
+func unknownCommand(name string, known []string) error {
+	e := &operation.UsageError{Why: fmt.Sprintf("there is no command %q", name), Try: "glassjar help lists the commands"}
+	if near := operation.Near(name, known); len(near) > 0 {
+		e.Try = "did you mean glassjar " + near[0] + "?"
+	}
+	return e
+}
+
+// atLeast checks the number of arguments, and says what is missing.
+func atLeast(n int, what string) cobra.PositionalArgs {
+	return func(cmd *cobra.Command, args []string) error {
+		if len(args) < n {
+			return &operation.UsageError{Why: cmd.Name() + " needs " + what, Try: "glassjar help " + cmd.Name()}
+		}
+		return nil
+	}
+}
+
+func atMost(n int) cobra.PositionalArgs {
+	return func(cmd *cobra.Command, args []string) error {
+		if len(args) > n {
+			return &operation.UsageError{Why: fmt.Sprintf("%s does not take %q", cmd.Name(), args[n]), Try: "glassjar help " + cmd.Name()}
+		}
+		return nil
+	}
+}

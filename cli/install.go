@@ -1,0 +1,54 @@
+package cli
+
+import (
+	"github.com/spf13/cobra"
+
+	"glassjar/core/operation"
+)
+
+func (a *app) installCommand() *cobra.Command {
+	var opt operation.InstallOptions
+	var planOnly bool
+	cmd := &cobra.Command{
+		Use: "install REQ...", GroupID: "fill", Short: "add packages, and write down what came of it",
+		Long: `Finds versions that fit together, shows the plan, fetches and verifies the
+files, and puts them into the jar. What you asked for goes into the spec, all
+that came of it into the record.`,
+		Example: "  glassjar install brixmeter\n  glassjar install 'press-schedule>=2' orchard-map",
+		Args:    atLeast(1, "the name of something to install"),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			opt.Jar, opt.Wants = a.jar, args
+			o, err := a.machine.Install(cmd.Context(), opt, a.decide(planOnly))
+			if err != nil {
+				return err
+			}
+			a.show(o, planOnly)
+			return nil
+		},
+	}
+	cmd.Flags().BoolVar(&planOnly, "plan", false, "show what would be done, and stop")
+	cmd.Flags().BoolVar(&opt.Pre, "pre", false, "take pre-releases as well")
+	cmd.Flags().StringVar(&opt.Group, "group", "", "write it into this dependency group of the spec")
+	return cmd
+}
+
+func (a *app) uninstallCommand() *cobra.Command {
+	var planOnly bool
+	cmd := &cobra.Command{
+		Use: "uninstall NAME...", GroupID: "fill", Short: "take packages out, and what only they needed",
+		Long: `Takes packages out of the jar, the spec and the record, with all that only they
+needed. What something else still needs is refused.`,
+		Example: "  glassjar uninstall orchard-map",
+		Args:    atLeast(1, "the name of something in the jar"),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			o, err := a.machine.Uninstall(cmd.Context(), a.jar, args, a.decide(planOnly))
+			if err != nil {
+				return err
+			}
+			a.show(o, planOnly)
+			return nil
+		},
+	}
+	cmd.Flags().BoolVar(&planOnly, "plan", false, "show what would be done, and stop")
+	return cmd
+}

@@ -1,0 +1,89 @@
+package view
+
+import (
+	"os"
+
+	"github.com/charmbracelet/x/term"
+
+	"glassjar/core/operation"
+)
+
+// IsTerminal reports whether a file is one.
+func IsTerminal(f *os.File) bool { return term.IsTerminal(f.Fd()) }
+
+// CreatedData is a new jar as JSON.
+func CreatedData(c *operation.Created) any {
+	return map[string]any{"jar": c.Place.Root, "python": c.Python.Said.Version, "implementation": c.Python.Said.PythonImplementation,
+		"base": c.Python.Path, "why": c.Why, "passed_over": c.PassedOver}
+}
+
+// Created tells of a new jar.
+func (s *Screen) Created(c *operation.Created) {
+	t := s.Sheet()
+	t.Line("made", s.Bold(s.Path(c.Place.Root)), s.Faint("empty"))
+	t.Line("python", s.Plain(c.Python.Title()), s.Faint(c.Python.Path))
+	t.Line("", s.Faint(c.Why))
+	if s.Verbose {
+		for _, r := range c.PassedOver {
+			t.Line("passed", s.Warn(r.Path), s.Faint(r.Why))
+		}
+	}
+	t.Line("next", s.Plain("glassjar install NAME"))
+	t.Print()
+}
+
+// Discarded tells which jars went.
+func (s *Screen) Discarded(d *operation.Discarded) {
+	t := s.Sheet()
+	for _, j := range d.Jars {
+		t.Line("gone", s.Bold(s.Path(j)))
+	}
+	for _, k := range d.Kept {
+		t.Line("kept", s.Plain(s.Path(k)))
+	}
+	t.Print()
+}
+
+// Recorded tells what became of the record.
+func (s *Screen) Recorded(r *operation.Recorded, check bool) {
+	t := s.Sheet()
+	state := "in step already"
+	switch {
+	case r.Changed && check:
+		state = "not in step: glassjar record"
+	case r.Changed:
+		state = "written"
+	}
+	t.Line("record", s.Bold(s.Path(r.File)), s.Plain(state), s.Faint(Count(r.Packages, "package")))
+	if r.SampleOnly {
+		t.Line("", s.Faint("the built-in sample was used: no index is set up"))
+	}
+	t.Print()
+}
+
+// Indexes lists where packages come from.
+func (s *Screen) Indexes(list []operation.IndexInfo) {
+	t := s.Sheet()
+	for _, i := range list {
+		from := "built in; no index is set up"
+		if i.File != "" {
+			from = "from " + s.Path(i.File)
+		}
+		t.Row("asked", s.Bold(i.Name), s.Plain(i.At), s.Faint(from))
+	}
+	t.Print()
+}
+
+// Wrote names a file or folder that was written.
+func (s *Screen) Wrote(file string) {
+	t := s.Sheet()
+	t.Line("wrote", s.Plain(s.Path(file)))
+	t.Print()
+}
+
+// Version tells the program's version.
+func (s *Screen) Version(version, compiler, platform string) {
+	t := s.Sheet()
+	t.Line("glassjar", s.Bold(" "+version), s.Faint(compiler+", "+platform))
+	t.Print()
+}

@@ -1,0 +1,114 @@
+package view
+
+import (
+	"fmt"
+	"strings"
+
+	"glassjar/core/operation"
+)
+
+// Contents lists a jar's packages.
+func (s *Screen) Contents(c *operation.Contents, sizes bool) {
+	t := s.Sheet()
+	t.Line("jar", s.Bold(s.Path(c.Jar)), s.Faint(c.Python))
+	if len(c.Entries) == 0 {
+		t.Line("holds", s.Plain("nothing yet"))
+		t.Line("try", s.Plain("glassjar install NAME"))
+	}
+	var total int64
+	for _, e := range c.Entries {
+		total += e.Size
+		cells := []Cell{s.Bold(e.Name), s.Plain(e.Version)}
+		if sizes {
+			cells = append(cells, s.Plain(fmt.Sprintf("%8s", Bytes(e.Size))))
+		}
+		t.Row("holds", append(cells, s.Faint(role(e)))...)
+	}
+	if len(c.Entries) > 0 {
+		t.Line("sum", s.Plain(Count(len(c.Entries), "package")+", "+Bytes(total)))
+	}
+	t.Print()
+}
+
+func role(e operation.Entry) string {
+	var parts []string
+	switch {
+	case e.Damage != "":
+		return "damaged: " + e.Damage
+	case e.Asked:
+		parts = append(parts, "asked for")
+	case len(e.NeededBy) > 0:
+		parts = append(parts, "for "+some(e.NeededBy))
+	default:
+		parts = append(parts, "nothing needs it")
+	}
+	if e.From != "" {
+		parts = append(parts, "from "+e.From)
+	}
+	if e.Installer != "" && e.Installer != "glassjar" {
+		parts = append(parts, "put there by "+e.Installer)
+	}
+	return strings.Join(parts, ", ")
+}
+
+var whyWords = map[string]string{operation.Named: "it was named", operation.Active: "it is active in this shell", operation.Nearest: "it is the project's"}
+
+var stepWords = map[string]string{
+	operation.InStep:      "in step with spec and jar",
+	operation.SpecChanged: "the spec has changed since: glassjar record, then glassjar recreate",
+	operation.JarDiffers:  "the jar differs from it: glassjar recreate",
+	operation.NoRecord:    "none yet; glassjar install writes it",
+}
+
+// Here shows which jar and Python are in effect.
+func (s *Screen) Here(h *operation.Here) {
+	t := s.Sheet()
+	state := whyWords[h.Why]
+	if !h.Exists {
+		state = "not made yet: glassjar create"
+		if h.Record != "" {
+			state = "not made yet: glassjar recreate"
+		}
+	}
+	t.Line("jar", s.Bold(s.Path(h.Jar)), s.Faint(state))
+	if h.Exists {
+		t.Line("python", s.Plain(h.Python), s.Faint(h.Base))
+		if h.BaseGone {
+			t.Line("", s.Bad("that program is gone: glassjar recreate"))
+		}
+		t.Line("holds", s.Plain(Count(h.Packages, "package")))
+	}
+	if h.Active != "" {
+		t.Line("active", s.Warn(s.Path(h.Active)), s.Faint("another one is active in this shell"))
+	}
+	record := "none"
+	if h.Record != "" {
+		record = s.Path(h.Record)
+	}
+	t.Line("record", s.Plain(record), s.Faint(stepWords[h.Step]))
+	if h.SampleOnly {
+		t.Line("index", s.Plain("sample"), s.Faint("built in; no index is set up"))
+	}
+	t.Print()
+}
+
+// Fail writes an error: what could not be done, the reasons, what to try.
+func (s *Screen) Fail(m Message) {
+	if s.JSON {
+		s.Data(map[string]Message{"error": m})
+		return
+	}
+	fmt.Fprintln(s.Err, s.bad.Render("glassjar:")+" "+m.What)
+	for _, r := range m.Reasons {
+		for i, l := range wrap(r, max(20, s.Width-4)) {
+			lead := "  - "
+			if i > 0 {
+				lead = "    "
+			}
+			fmt.Fprintln(s.Err, lead+l)
+		}
+	}
+	for _, t := range m.Try {
+		fmt.Fprintln(s.Err, s.faint.Render("  try ")+t)
+	}
+}

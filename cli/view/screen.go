@@ -1,0 +1,135 @@
+// Package view draws what commands give back: sheets of labelled lines, plans,
+// trees, progress, errors in words, and JSON. It is the only place where
+// values become words.
+package view
+
+import (
+	"encoding/json"
+	"fmt"
+	"io"
+	"os"
+	"strings"
+
+	"github.com/charmbracelet/lipgloss"
+	"github.com/charmbracelet/x/term"
+	"github.com/muesli/termenv"
+)
+
+// Screen is where a command's view goes.
+type Screen struct {
+	Out, Err io.Writer
+	// JSON asks for JSON on Out and nothing else; Quiet leaves out all but
+	// results that were asked for and errors.
+	JSON, Quiet, Verbose bool
+	// Width is the width of the terminal in columns.
+	Width int
+	// Terminal tells whether Out is one; ErrTerminal the same of Err.
+	Terminal, ErrTerminal bool
+	// Dir is where the user stands: paths below it are shown relative to it.
+	Dir string
+
+	faint, bold, good, warn, bad lipgloss.Style
+}
+
+// NewScreen looks at the outputs. color is "auto", "always" or "never".
+func NewScreen(out, err io.Writer, color, dir string) *Screen {
+	s := &Screen{Out: out, Err: err, Width: 80, Dir: dir}
+	var width int
+	width, s.Terminal = terminal(out)
+	if width > 0 {
+		s.Width = width
+	}
+	_, s.ErrTerminal = terminal(err)
+	r := lipgloss.NewRenderer(out)
+	switch {
+	case color == "always":
+		r.SetColorProfile(termenv.ANSI)
+	case color == "never" || !s.Terminal || os.Getenv("NO_COLOR") != "" || os.Getenv("TERM") == "dumb":
+		r.SetColorProfile(termenv.Ascii)
+	default:
+		r.SetColorProfile(termenv.ANSI)
+	}
+	s.faint = r.NewStyle().Foreground(lipgloss.Color("8"))
+	s.bold = r.NewStyle().Bold(true)
+	s.good = r.NewStyle().Foreground(lipgloss.Color("2"))
+	s.warn = r.NewStyle().Foreground(lipgloss.Color("3"))
+	s.bad = r.NewStyle().Foreground(lipgloss.Color("1"))
+	return s
+}
+
+func terminal(w io.Writer) (int, bool) {
+	f, ok := w.(*os.File)
+	if !ok || !term.IsTerminal(f.Fd()) {
+		return 0, false
+	}
+	width, _, err := term.GetSize(f.Fd())
+	if err != nil {
+		width = 0
+	}
+	return width, true
+}
+
+// Data writes a value as JSON.
+func (s *Screen) Data(v any) {
+	e := json.NewEncoder(s.Out)
+	e.SetEscapeHTML(false)
+	e.SetIndent("", "  ")
+	_ = e.Encode(v) // whoever reads it has gone away
+}
+
+// Say writes a line of a result.
+func (s *Screen) Say(format string, args ...any) {
+	if !s.JSON && !s.Quiet {
+		fmt.Fprintf(s.Out, format+"\n", args...)
+	}
+}
+
+// Note writes a remark, on standard error.
+func (s *Screen) Note(text string) {
+	if !s.JSON && !s.Quiet {
+		fmt.Fprintln(s.Err, s.faint.Render("note")+"    "+text)
+	}
+}
+
+// Path is a path as the user would type it.
+func (s *Screen) Path(path string) string { return Relative(s.Dir, path) }
+
+// Relative is a path relative to a folder if it lies in it, else as it is.
+func Relative(dir, path string) string {
+	if path == dir {
+		return "."
+	}
+	prefix := strings.TrimSuffix(dir, string(os.PathSeparator)) + string(os.PathSeparator)
+	if rest, ok := strings.CutPrefix(path, prefix); ok {
+		return rest
+	}
+	return path
+}
+
+// Bytes is a size in words: "812 B", "12.3 kB", "4.0 MB".
+func Bytes(n int64) string {
+	if n < 1000 {
+		return fmt.Sprintf("%d B", n)
+	}
+	size := float64(n)
+	for _, unit := range []string{"kB", "MB", "GB", "TB"} {
+		if size /= 1000; size < 999.5 || unit == "TB" {
+			if size < 9.95 {
+				return fmt.Sprintf("%.1f %s", size, unit)
+			}
+			return fmt.Sprintf("%.0f %s", size, unit)
+		}
+	}
+	return ""
+}
+
+// Count is "1 package", "3 packages".
+func Count(n int, one string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	if stem, ok := strings.CutSuffix(one, "y"); ok {
+		return fmt.Sprintf("%d %sies", n, stem)
+	}
+	return fmt.Sprintf("%d %ss", n, one)
+}

@@ -1,0 +1,164 @@
+package view
+
+import (
+	"strings"
+
+	"github.com/charmbracelet/lipgloss"
+	"github.com/charmbracelet/x/ansi"
+)
+
+// Sheet is the one form in which results are drawn: a narrow column of labels
+// and, beside it, lines of cells in columns. A label stands once, at the first
+// of its lines. Cells of one group of columns line up.
+type Sheet struct {
+	screen *Screen
+	rows   []row
+}
+
+type row struct {
+	label string
+	cells []Cell
+	table bool
+}
+
+// Cell is one piece of text and how it looks.
+type Cell struct {
+	Text  string
+	style *lipgloss.Style
+}
+
+// Sheet begins a sheet.
+func (s *Screen) Sheet() *Sheet { return &Sheet{screen: s} }
+
+// Plain, Bold, Faint, Good, Warn and Bad make cells.
+func (s *Screen) Plain(text string) Cell { return Cell{text, nil} }
+
+// Bold is for names.
+func (s *Screen) Bold(text string) Cell { return Cell{text, &s.bold} }
+
+// Faint is for what matters less.
+func (s *Screen) Faint(text string) Cell { return Cell{text, &s.faint} }
+
+// Good is for what comes.
+func (s *Screen) Good(text string) Cell { return Cell{text, &s.good} }
+
+// Warn is for what changes or needs attention.
+func (s *Screen) Warn(text string) Cell { return Cell{text, &s.warn} }
+
+// Bad is for what goes or is wrong.
+func (s *Screen) Bad(text string) Cell { return Cell{text, &s.bad} }
+
+// Line adds a line of running text below a label.
+func (t *Sheet) Line(label string, cells ...Cell) {
+	t.rows = append(t.rows, row{label, cells, false})
+}
+
+// Row adds a line whose cells line up with those of the rows around it.
+func (t *Sheet) Row(label string, cells ...Cell) { t.rows = append(t.rows, row{label, cells, true}) }
+
+const gap = 2
+
+// labelWidth is that of the column of labels in all sheets.
+const labelWidth = 8
+
+// String draws the sheet.
+func (t *Sheet) String() string {
+	widths := t.widths()
+	var b strings.Builder
+	last := ""
+	for _, r := range t.rows {
+		label := r.label
+		if label == last {
+			label = ""
+		}
+		last = r.label
+		head := t.screen.faint.Render(label) + strings.Repeat(" ", max(1, labelWidth-len(label)))
+		lines := t.draw(r, widths)
+		for i, line := range lines {
+			if i > 0 {
+				head = strings.Repeat(" ", labelWidth)
+			}
+			b.WriteString(strings.TrimRight(head+line, " ") + "\n")
+		}
+	}
+	return b.String()
+}
+
+// Print draws the sheet on the screen.
+func (t *Sheet) Print() {
+	if !t.screen.JSON && !t.screen.Quiet {
+		_, _ = t.screen.Out.Write([]byte(t.String())) // whoever reads it has gone away
+	}
+}
+
+func (t *Sheet) widths() []int {
+	var widths []int
+	for _, r := range t.rows {
+		if !r.table {
+			continue
+		}
+		for i, c := range r.cells {
+			if i == len(widths) {
+				widths = append(widths, 0)
+			}
+			widths[i] = max(widths[i], ansi.StringWidth(c.Text))
+		}
+	}
+	return widths
+}
+
+// draw gives a row's lines. In a table the last cell is wrapped into its
+// column; in running text the whole is.
+func (t *Sheet) draw(r row, widths []int) []string {
+	room := max(20, t.screen.Width-labelWidth)
+	if !r.table {
+		var text strings.Builder
+		for i, c := range r.cells {
+			if i > 0 {
+				text.WriteString(strings.Repeat(" ", gap))
+			}
+			text.WriteString(c.render())
+		}
+		return wrap(text.String(), room)
+	}
+	var head strings.Builder
+	at := 0
+	for i, c := range r.cells {
+		if i == len(r.cells)-1 {
+			if room-at < 16 && at > 0 { // no room left beside: below, set in
+				lines := []string{strings.TrimRight(head.String(), " ")}
+				for _, l := range wrap(c.Text, room-4) {
+					lines = append(lines, "    "+Cell{l, c.style}.render())
+				}
+				return lines
+			}
+			var lines []string
+			for n, l := range wrap(c.Text, room-at) {
+				lead := strings.Repeat(" ", at)
+				if n == 0 {
+					lead = head.String()
+				}
+				lines = append(lines, lead+Cell{l, c.style}.render())
+			}
+			return lines
+		}
+		pad := widths[i] - ansi.StringWidth(c.Text) + gap
+		head.WriteString(c.render() + strings.Repeat(" ", pad))
+		at += widths[i] + gap
+	}
+	return []string{head.String()}
+}
+
+func (c Cell) render() string {
+	if c.style == nil || c.Text == "" {
+		return c.Text
+	}
+	return c.style.Render(c.Text)
+}
+
+func wrap(text string, width int) []string {
+	if ansi.StringWidth(text) <= width {
+		return []string{text}
+	}
+	return strings.Split(ansi.Wrap(text, width, ""), "\n")
+}

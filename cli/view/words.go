@@ -1,0 +1,331 @@
+package view
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"strings"
+
+	"glassjar/core/fetch"
+	"glassjar/core/index"
+	"glassjar/core/interpreter"
+	"glassjar/core/jar"
+	"glassjar/core/metadata"
+	"glassjar/core/operation"
+	"glassjar/core/project"
+	"glassjar/core/requirement"
+	"glassjar/core/store"
+	"glassjar/core/wheel"
+)
+
+// Exit codes.
+const (
+	ExitDone      = 0
+	ExitNo        = 1
+	ExitUsage     = 2
+	ExitUnsolved  = 3
+	ExitNetwork   = 4
+	ExitIntegrity = 5
+	ExitPython    = 6
+	ExitBuild     = 7
+	// ExitInterrupted is for an interrupt, as shells count it.
+	ExitInterrupted = 130
+)
+
+// Message is an error in words: what could not be done, why, what to try.
+type Message struct {
+	What    string   `json:"message"`
+	Reasons []string `json:"reasons"`
+	Try     []string `json:"try"`
+	Exit    int      `json:"exit"`
+}
+
+// Words turns an error into a message. doing is what was asked, as in "install
+// brixmeter"; it makes the first line where the error does not say it itself.
+func (s *Screen) Words(doing string, err error) Message {
+	m := s.words(err)
+	if m.What == "" {
+		m.What = "cannot " + doing
+	}
+	if m.Reasons == nil {
+		m.Reasons = []string{}
+	}
+	if m.Try == nil {
+		m.Try = []string{}
+	}
+	return m
+}
+
+func (s *Screen) words(err error) Message {
+	for _, describe := range []func(error) (Message, bool){s.usageWords, s.solveWords, s.jarWords, s.fileWords, s.networkWords} {
+		if m, ok := describe(err); ok {
+			return m
+		}
+	}
+	switch {
+	case errors.Is(err, context.Canceled):
+		return Message{What: "interrupted; nothing was changed", Exit: ExitInterrupted}
+	case errors.Is(err, fs.ErrPermission):
+		return Message{Reasons: []string{s.system(err)}, Try: []string{"choose a folder that you may write to, or ask its owner"}, Exit: ExitPython}
+	}
+	return Message{Reasons: []string{s.system(err)}, Exit: ExitPython}
+}
+
+// system is an error of the operating system, paths shortened.
+func (s *Screen) system(err error) string {
+	var p *fs.PathError
+	if errors.As(err, &p) {
+		return s.Path(p.Path) + ": " + p.Err.Error()
+	}
+	var l *os.LinkError
+	if errors.As(err, &l) {
+		return s.Path(l.New) + ": " + l.Err.Error()
+	}
+	return err.Error()
+}
+
+func (s *Screen) usageWords(err error) (Message, bool) {
+	var usage *operation.UsageError
+	var name *operation.BadNameError
+	var parse *requirement.ParseError
+	switch {
+	case errors.As(err, &usage):
+		return Message{What: usage.Why, Try: nonEmpty(usage.Try), Exit: ExitUsage}, true
+	case errors.As(err, &name):
+		return Message{What: name.Error(), Reasons: []string{"a name has letters, digits, '-', '_' and '.', and begins with a letter or digit"}, Exit: ExitUsage}, true
+	case errors.As(err, &parse):
+		return Message{What: fmt.Sprintf("%q is not a requirement", parse.Text), Reasons: []string{fmt.Sprintf("column %d: expected %s", parse.Column, parse.Expected)}, Exit: ExitUsage}, true
+	}
+	return Message{}, false
+}
+
+func nonEmpty(text string) []string {
+	if text == "" {
+		return nil
+	}
+	return []string{text}
+}
+
+func (s *Screen) jarWords(err error) (Message, bool) {
+	var (
+		noJar    *operation.NoJarError
+		disagree *operation.DisagreeError
+		exists   *jar.ExistsError
+		notJar   *jar.NotAJarError
+		own      *jar.OwnThingsError
+		gone     *jar.InterpreterGoneError
+		newer    *jar.NewerFormatError
+		noPython *operation.NoPythonError
+		wrong    *operation.WrongPythonError
+		rejected interpreter.Rejection
+		command  *operation.NoCommandError
+		needed   *operation.StillNeededError
+		missing  *operation.NotInstalledError
+		noFile   *operation.NoFittingFileError
+	)
+	switch {
+	case errors.As(err, &noJar):
+		return s.noJar(noJar), true
+	case errors.As(err, &disagree):
+		return Message{What: "two jars are in question here, and this command writes", Reasons: []string{"active in this shell: " + s.Path(disagree.Active), "of this project: " + s.Path(disagree.Project)},
+			Try: []string{"deactivate, or say which one: --jar " + s.Path(disagree.Project)}, Exit: ExitUsage}, true
+	case errors.As(err, &exists):
+		m := Message{What: fmt.Sprintf("there is something at %s already", s.Path(exists.Path)), Try: []string{"choose another place: --at DIR"}, Exit: ExitUsage}
+		if exists.Jar {
+			m.What = fmt.Sprintf("there is a jar at %s already", s.Path(exists.Path))
+			m.Try = []string{"use it: glassjar install NAME", "or begin anew: glassjar discard " + s.Path(exists.Path)}
+		}
+		return m, true
+	case errors.As(err, &own):
+		return Message{What: s.Path(own.Jar) + " holds things that are not the jar's", Reasons: own.Files, Try: []string{"move them elsewhere first; discard removes all of a jar"}, Exit: ExitUsage}, true
+	case errors.As(err, &notJar):
+		return Message{What: s.Path(notJar.Path) + " is not a jar", Reasons: []string{notJar.Why}, Try: []string{"glassjar here shows the jar in effect; its folder is mostly .jar"}, Exit: ExitPython}, true
+	case errors.As(err, &newer):
+		return Message{What: fmt.Sprintf("%s was made by a newer version of this program", s.Path(newer.Path)), Reasons: []string{newer.Error()}, Try: []string{"use that version"}, Exit: ExitPython}, true
+	case errors.As(err, &gone):
+		return Message{What: fmt.Sprintf("the Python of %s is gone", s.Path(gone.Jar)), Reasons: []string{fmt.Sprintf("it was %s, version %s", gone.Target, gone.Version)}, Try: []string{"glassjar recreate"}, Exit: ExitPython}, true
+	case errors.As(err, &noPython):
+		return s.noPython(noPython), true
+	case errors.As(err, &wrong):
+		return Message{What: fmt.Sprintf("this jar's Python is not one that the project takes"), Reasons: []string{wrong.Error()},
+			Try: []string{"make the jar anew: glassjar discard .jar, then glassjar create"}, Exit: ExitPython}, true
+	case errors.As(err, &rejected):
+		return Message{What: s.Path(rejected.Path) + " cannot be used as a Python", Reasons: []string{rejected.Why}, Try: []string{"glassjar pythons lists those that can"}, Exit: ExitPython}, true
+	case errors.As(err, &command):
+		return s.noCommand(command), true
+	case errors.As(err, &needed):
+		return s.stillNeeded(needed), true
+	case errors.As(err, &missing):
+		m := Message{What: missing.Error(), Try: []string{"glassjar contents lists what is there"}, Exit: ExitUsage}
+		for _, name := range missing.Names {
+			if near := missing.Near[name]; len(near) > 0 {
+				m.Reasons = append(m.Reasons, fmt.Sprintf("%s: did you mean %s?", name, strings.Join(near, " or ")))
+			}
+		}
+		return m, true
+	case errors.As(err, &noFile):
+		return noFittingFile(noFile), true
+	}
+	return Message{}, false
+}
+
+func noFittingFile(e *operation.NoFittingFileError) Message {
+	m := Message{What: strings.TrimSpace("the record cannot be followed for " + e.Name + " " + e.Version), Reasons: []string{e.Error()}, Exit: ExitUnsolved,
+		Try: []string{"make a record that serves this system too: glassjar record"}}
+	switch {
+	case e.Kind != "":
+		m.Reasons = []string{"its source is of the kind " + e.Kind + ", which is not installed from here"}
+	case e.Sources:
+		m.Reasons = []string{"the record has a source distribution only, and nothing is built without consent"}
+		m.Exit = ExitBuild
+	}
+	return m
+}
+
+func (s *Screen) noJar(e *operation.NoJarError) Message {
+	m := Message{What: e.Error(), Exit: ExitPython}
+	switch {
+	case e.Named != "":
+		m.Reasons = []string{"looked for at " + s.Path(e.Root)}
+		if near := project.Nearest(e.Named, e.Shelf); near != "" {
+			m.Reasons = append(m.Reasons, "on the shelf: "+strings.Join(e.Shelf, ", "))
+			if project.Distance(near, e.Named) <= 2 {
+				m.Reasons = append(m.Reasons, "did you mean "+near+"?")
+			}
+		}
+		m.Try = []string{"glassjar create " + e.Named}
+	case e.Record:
+		m.Reasons = []string{"there is a record, but its jar has not been made on this machine"}
+		m.Try = []string{"glassjar recreate"}
+	default:
+		m.Reasons = []string{"looked for at " + s.Path(e.Root) + " and in the folders above"}
+		m.Try = []string{"glassjar create"}
+	}
+	return m
+}
+
+func (s *Screen) noPython(e *operation.NoPythonError) Message {
+	m := Message{What: e.Error(), Exit: ExitPython, Try: []string{"install one, or name its folder: GLASSJAR_PYTHONS=/folder/of/pythons"}}
+	if e.From != "" {
+		m.Reasons = append(m.Reasons, "asked for by "+e.From)
+	}
+	for _, f := range e.Found {
+		m.Reasons = append(m.Reasons, fmt.Sprintf("there is %s, %s", f.Title(), f.Place))
+	}
+	for _, r := range e.PassedOver {
+		m.Reasons = append(m.Reasons, fmt.Sprintf("passed over %s: %s", r.Path, r.Why))
+	}
+	if len(e.Found) > 0 {
+		m.Try = []string{"glassjar create --python " + e.Found[0].Minor()}
+	}
+	return m
+}
+
+func (s *Screen) noCommand(e *operation.NoCommandError) Message {
+	m := Message{What: fmt.Sprintf("there is no command %q in the jar or on PATH", e.Name), Exit: 127, Try: []string{"glassjar contents lists what is in the jar"}}
+	if len(e.Near) > 0 {
+		m.Reasons = append(m.Reasons, "did you mean "+strings.Join(e.Near, " or ")+"?")
+	}
+	for _, d := range e.BroughtBy {
+		m.Reasons = append(m.Reasons, fmt.Sprintf("the distribution %s brings it", d))
+		m.Try = []string{"glassjar install " + d}
+	}
+	return m
+}
+
+func (s *Screen) stillNeeded(e *operation.StillNeededError) Message {
+	m := Message{What: "these are still needed", Exit: ExitUsage}
+	var all []string
+	for name, by := range e.By {
+		m.Reasons = append(m.Reasons, fmt.Sprintf("%s is needed by %s", name, strings.Join(by, ", ")))
+		all = append(all, by...)
+	}
+	m.Try = []string{"take out what needs them as well: " + strings.Join(unique(all), ", ")}
+	return m
+}
+
+func unique(list []string) []string {
+	seen := map[string]bool{}
+	var out []string
+	for _, s := range list {
+		if !seen[s] {
+			seen[s] = true
+			out = append(out, s)
+		}
+	}
+	return out
+}
+
+func (s *Screen) fileWords(err error) (Message, bool) {
+	var (
+		file   *project.FileError
+		noSpec *operation.NoSpecError
+		step   *operation.OutOfStepError
+		clash  *jar.ClashError
+		hash   *store.HashError
+		meta   *index.HashMismatchError
+		refuse *wheel.Refusal
+	)
+	switch {
+	case errors.As(err, &file):
+		e := *file
+		e.File = s.Path(e.File)
+		return Message{What: s.Path(file.File) + " is not as it should be", Reasons: []string{e.Error()}, Try: nonEmpty(file.Try), Exit: ExitUsage}, true
+	case errors.Is(err, project.ErrNoRecord):
+		return Message{What: "there is no record to recreate a jar from", Reasons: []string{s.Path(strings.TrimSuffix(err.Error(), ": "+project.ErrNoRecord.Error())) + " is not there"},
+			Try: []string{"glassjar install writes one; glassjar record makes one from the spec"}, Exit: ExitUsage}, true
+	case errors.As(err, &noSpec):
+		return Message{What: "there is no spec to work from", Reasons: []string{s.Path(noSpec.File) + " is not there"}, Try: []string{"glassjar install NAME writes one"}, Exit: ExitUsage}, true
+	case errors.As(err, &step):
+		m := Message{What: "the spec has changed since the record was made", Exit: ExitNo, Try: []string{"follow the spec: glassjar record, then glassjar recreate", "or the record as it is: glassjar recreate --as-recorded"}}
+		for _, a := range step.Added {
+			m.Reasons = append(m.Reasons, "only the spec asks for "+a)
+		}
+		for _, d := range step.Dropped {
+			m.Reasons = append(m.Reasons, "only the record has "+d)
+		}
+		return m, true
+	case errors.As(err, &clash):
+		return Message{What: "two distributions have the same file; nothing was installed", Reasons: []string{clash.Error()}, Try: []string{"install only one of them"}, Exit: ExitIntegrity}, true
+	case errors.As(err, &hash):
+		return Message{What: hash.File + " is not what was announced; nothing was installed", Reasons: []string{"its SHA-256 is " + hash.Have, "expected was " + hash.Want},
+			Try: []string{"if the index is right, try again; if it stays so, do not trust the file"}, Exit: ExitIntegrity}, true
+	case errors.As(err, &meta):
+		return Message{What: meta.File + " is not what the index announced", Reasons: []string{meta.Error()}, Try: []string{"tell whoever keeps the index"}, Exit: ExitIntegrity}, true
+	case errors.As(err, &refuse):
+		return Message{What: refuse.File + " is refused; nothing was installed", Reasons: []string{strings.TrimPrefix(refuse.Error(), refuse.File+": ")},
+			Try: []string{"tell whoever publishes it"}, Exit: ExitIntegrity}, true
+	case errors.Is(err, metadata.ErrInvalid):
+		return Message{What: "a package's description is not as the standard says", Reasons: []string{err.Error()}, Exit: ExitIntegrity}, true
+	}
+	return Message{}, false
+}
+
+func (s *Screen) networkWords(err error) (Message, bool) {
+	var (
+		status   *fetch.StatusError
+		network  *fetch.NetworkError
+		offline  *fetch.OfflineError
+		insecure *fetch.InsecureError
+		notIndex *index.NotIndexError
+		pin      *index.PinError
+	)
+	ask := []string{"glassjar index list shows the indexes that are set up"}
+	switch {
+	case errors.As(err, &status):
+		return Message{What: "an index did not give what was asked for", Reasons: []string{status.Error()}, Try: ask, Exit: ExitNetwork}, true
+	case errors.As(err, &offline):
+		return Message{What: "this needs something that is not on this machine", Reasons: []string{offline.Error()}, Try: []string{"run it again without --offline"}, Exit: ExitNetwork}, true
+	case errors.As(err, &insecure):
+		return Message{What: "an address is refused", Reasons: []string{insecure.Error()}, Try: []string{"use https, or set allow-http = true in the settings"}, Exit: ExitNetwork}, true
+	case errors.As(err, &notIndex):
+		return Message{What: "that is not an index", Reasons: []string{strings.TrimPrefix(notIndex.Error(), "")}, Try: []string{"check the address; that of an index often ends in /simple/"}, Exit: ExitNetwork}, true
+	case errors.As(err, &pin):
+		return Message{What: "an index is missing", Reasons: []string{pin.Error()}, Try: []string{"glassjar index add " + pin.Index + " ADDRESS"}, Exit: ExitUsage}, true
+	case errors.As(err, &network):
+		return Message{What: "an index cannot be reached", Reasons: []string{network.Error()}, Try: ask, Exit: ExitNetwork}, true
+	}
+	return Message{}, false
+}

@@ -1,0 +1,10 @@
+// Command glassjar makes isolated Python environments, one for each project.
+package main
+
+import (
+	"os"
+
+	"glassjar/cli"
+)
+
+func main() { os.Exit(cli.Main(os.Args[1:], os.Stdin, os.Stdout, os.Stderr)) }

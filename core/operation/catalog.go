@@ -1,0 +1,218 @@
+package operation
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"sort"
+	"sync"
+
+	"golang.org/x/sync/errgroup"
+
+	"glassjar/core/index"
+	"glassjar/core/metadata"
+	"glassjar/core/store"
+	"glassjar/core/version"
+)
+
+// catalog is what the indexes say, each thing asked for once in a run however
+// many targets are solved for. Several goroutines may use it.
+type catalog struct {
+	m       *Machine
+	indexes *index.Ordered
+	// direct are files given by path or address, by distribution.
+	direct map[string]index.File
+
+	mu    sync.Mutex
+	lists map[string]*listing
+	metas map[string]*described
+}
+
+type listing struct {
+	once     sync.Once
+	releases []release
+	source   index.Source
+	err      error
+}
+
+// release is one version and its files.
+type release struct {
+	version version.Version
+	files   []index.File
+}
+
+type described struct {
+	once sync.Once
+	meta metadata.Metadata
+	err  error
+}
+
+func (m *Machine) newCatalog(indexes *index.Ordered) *catalog {
+	return &catalog{m: m, indexes: indexes, direct: map[string]index.File{}, lists: map[string]*listing{}, metas: map[string]*described{}}
+}
+
+// releases are a distribution's, the newest first. The error wraps
+// [index.ErrUnknownName] for a name that no index has.
+func (c *catalog) releases(ctx context.Context, name string) ([]release, index.Source, error) {
+	c.mu.Lock()
+	l, ok := c.lists[name]
+	if !ok {
+		l = &listing{}
+		c.lists[name] = l
+	}
+	c.mu.Unlock()
+	l.once.Do(func() {
+		if f, ok := c.direct[name]; ok {
+			l.releases = []release{{f.Version, []index.File{f}}}
+			return
+		}
+		var files []index.File
+		files, l.source, l.err = c.indexes.Files(ctx, name)
+		l.releases = byVersion(files)
+	})
+	return l.releases, l.source, l.err
+}
+
+func byVersion(files []index.File) []release {
+	at := map[string]int{}
+	var out []release
+	for _, f := range files {
+		key := f.Version.Key()
+		i, ok := at[key]
+		if !ok {
+			i = len(out)
+			at[key] = i
+			out = append(out, release{version: f.Version})
+		}
+		out[i].files = append(out[i].files, f)
+	}
+	sort.Slice(out, func(i, j int) bool { return out[j].version.Less(out[i].version) })
+	for _, r := range out {
+		sort.Slice(r.files, func(i, j int) bool { return r.files[i].Name < r.files[j].Name })
+	}
+	return out
+}
+
+// expect asks for several names at once, so that the answers are there when
+// they are needed one by one.
+func (c *catalog) expect(ctx context.Context, names []string) {
+	group := errgroup.Group{}
+	group.SetLimit(16)
+	for _, name := range names {
+		group.Go(func() error {
+			_, _, err := c.releases(ctx, name)
+			return err
+		})
+	}
+	_ = group.Wait() // whoever needs the name is told the error
+}
+
+// metadata is a wheel's core metadata: from this machine if it was seen before,
+// else from the index, else out of the wheel itself.
+func (c *catalog) metadata(ctx context.Context, f index.File) (metadata.Metadata, error) {
+	key := f.URL
+	if sum := f.SHA256(); sum != "" {
+		key = sum
+	}
+	c.mu.Lock()
+	d, ok := c.metas[key]
+	if !ok {
+		d = &described{}
+		c.metas[key] = d
+	}
+	c.mu.Unlock()
+	d.once.Do(func() {
+		var data []byte
+		if data, d.err = c.metadataBytes(ctx, f); d.err != nil {
+			return
+		}
+		if d.meta, d.err = metadata.Parse(data); d.err == nil && (d.meta.Key() != f.Distribution || !d.meta.Version.Equal(f.Version)) {
+			d.err = metadata.Invalid("%s describes %s %s", f.Name, d.meta.Name, d.meta.Version)
+		}
+	})
+	return d.meta, d.err
+}
+
+func (c *catalog) metadataBytes(ctx context.Context, f index.File) ([]byte, error) {
+	kept := ""
+	if sum := f.SHA256(); store.ValidSum(sum) {
+		kept = filepath.Join(c.m.Folders.Cache, "metadata", sum[:2], sum)
+		if data, err := os.ReadFile(kept); err == nil {
+			return data, nil
+		}
+	}
+	data, err := c.metadataFrom(ctx, f)
+	if err == nil && kept != "" {
+		keepFile(kept, data)
+	}
+	return data, err
+}
+
+func (c *catalog) metadataFrom(ctx context.Context, f index.File) ([]byte, error) {
+	if source := c.indexes.Source(f.Index); source != nil && f.HasMetadata {
+		return source.Metadata(ctx, f)
+	}
+	path, _, err := c.fetch(ctx, f, nil)
+	if err != nil {
+		return nil, err
+	}
+	return index.WheelMetadata(path)
+}
+
+// keepFile writes a file of the cache. Where that fails it is asked for again,
+// so there is no error.
+func keepFile(path string, data []byte) {
+	if os.MkdirAll(filepath.Dir(path), 0o755) != nil {
+		return
+	}
+	temp, err := os.CreateTemp(filepath.Dir(path), ".new-")
+	if err != nil {
+		return
+	}
+	_, err = temp.Write(data)
+	if err2 := temp.Close(); err != nil || err2 != nil || os.Rename(temp.Name(), path) != nil {
+		os.Remove(temp.Name())
+	}
+}
+
+// unknown are those of the names that no index has.
+func (c *catalog) unknown(ctx context.Context, names []string) ([]string, error) {
+	c.expect(ctx, names)
+	var out []string
+	for _, name := range names {
+		_, _, err := c.releases(ctx, name)
+		if errors.Is(err, index.ErrUnknownName) {
+			out = append(out, name)
+		} else if err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
+}
+
+// UnknownNamesError says which names no index has.
+type UnknownNamesError struct {
+	// Names are as asked for; Near are known names that come close, by name;
+	// Indexes are the names of those asked.
+	Names   []string
+	Near    map[string][]string
+	Indexes []string
+	// SampleOnly tells that no index is set up, so that only the sample was
+	// asked.
+	SampleOnly bool
+}
+
+func (e *UnknownNamesError) Error() string {
+	return fmt.Sprintf("no index has %v", e.Names)
+}
+
+// near are the known names closest to one.
+func (c *catalog) near(ctx context.Context, name string) []string {
+	all, err := c.indexes.Names(ctx)
+	if err != nil {
+		return nil // a hint more or less
+	}
+	return nearNames(name, all)
+}

@@ -1,0 +1,164 @@
+package operation
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"os"
+	"time"
+
+	"glassjar/core/index"
+	"glassjar/core/jar"
+	"glassjar/core/metadata"
+	"glassjar/core/project"
+	"glassjar/core/wheel"
+)
+
+// Outcome is what a command did.
+type Outcome struct {
+	Plan *Plan `json:"plan"`
+	// Done is false where the plan was only to be shown, or was declined.
+	Done bool `json:"done"`
+	// Fetched counts the bytes that were transferred; Files those put in place.
+	Fetched int64         `json:"fetched_bytes"`
+	Files   int           `json:"files"`
+	Took    time.Duration `json:"took_ns"`
+	// Wrote are the files outside the jar that were written.
+	Wrote    []string `json:"wrote"`
+	Warnings []string `json:"warnings"`
+}
+
+// Decide looks at a plan and says whether to go on.
+type Decide func(*Plan) (bool, error)
+
+// carryOut fetches, verifies and applies a plan, if decide says so.
+func (m *Machine) carryOut(ctx context.Context, p *Plan, decide Decide) (*Outcome, error) {
+	out := &Outcome{Plan: p, Wrote: []string{}, Warnings: []string{}}
+	if ok, err := decide(p); err != nil || !ok {
+		return out, err
+	}
+	start := time.Now()
+	var files []index.File
+	for _, s := range p.selected {
+		files = append(files, s.file)
+	}
+	paths, came, err := p.catalog.fetchAll(ctx, files)
+	if err != nil {
+		return out, err
+	}
+	out.Fetched = came
+	change := jar.Change{Remove: p.removed, Drop: p.Drop, Requested: p.marks, Write: map[string][]byte{}}
+	origins := readOrigins(p.jar)
+	for _, d := range p.removed {
+		delete(origins, d.Key())
+	}
+	limits := wheel.LimitsFor(p.jar.State.OS)
+	for _, s := range p.selected {
+		w, closer, err := openWheel(paths[s.file.URL], s.file.Name, limits)
+		if err != nil {
+			return out, err
+		}
+		defer closer()
+		out.Warnings = append(out.Warnings, w.Warnings...)
+		if origins[s.name], err = index.HashFile(paths[s.file.URL]); err != nil {
+			return out, err
+		}
+		change.Add = append(change.Add, jar.Addition{Wheel: w, Requested: s.asked, Direct: directOf(s.file, origins[s.name])})
+	}
+	change.Progress = func(n int) { out.Files = n; m.report("putting files in place", int64(n), 0) }
+	m.collectWrites(p, origins, &change, out)
+	if p.Empty() && len(change.Write) == 0 {
+		out.Done = true
+		return out, nil
+	}
+	if err := p.jar.Apply(ctx, change); err != nil {
+		return out, err
+	}
+	out.Done, out.Took = true, time.Since(start)
+	return out, nil
+}
+
+// collectWrites adds the spec, the record and the origins where they change.
+func (m *Machine) collectWrites(p *Plan, origins map[string]string, change *jar.Change, out *Outcome) {
+	for file, data := range p.write {
+		if have, err := os.ReadFile(file); err == nil && string(have) == string(data) {
+			continue
+		}
+		change.Write[file] = data
+		out.Wrote = append(out.Wrote, file)
+	}
+	data, err := json.MarshalIndent(origins, "", "  ")
+	if err != nil {
+		return // a map of strings always encodes
+	}
+	data = append(data, '\n')
+	if have, err := os.ReadFile(originsFile(p.jar)); err != nil || string(have) != string(data) {
+		change.Write[originsFile(p.jar)] = data
+	}
+}
+
+func openWheel(path, name string, limits wheel.Limits) (*wheel.Wheel, func(), error) {
+	f, err := os.Open(path)
+	if err != nil {
+		return nil, nil, err
+	}
+	info, err := f.Stat()
+	if err != nil {
+		f.Close()
+		return nil, nil, err
+	}
+	w, err := wheel.Open(f, info.Size(), name, limits)
+	if err != nil {
+		f.Close()
+		return nil, nil, err
+	}
+	return w, func() { f.Close() }, nil
+}
+
+// originsFile tells from which package file, by its SHA-256, each distribution
+// of the jar was unpacked.
+func originsFile(j *jar.Jar) string { return j.Path("glassjar/origins.json") }
+
+func readOrigins(j *jar.Jar) map[string]string {
+	out := map[string]string{}
+	if data, err := os.ReadFile(originsFile(j)); err == nil {
+		if json.Unmarshal(data, &out) != nil {
+			return map[string]string{} // all is compared by version alone
+		}
+	}
+	return out
+}
+
+// directOf is direct_url.json (PEP 610) for a file that no index gave.
+func directOf(f index.File, sum string) *metadata.DirectURL {
+	if f.Index != "" {
+		return nil
+	}
+	return &metadata.DirectURL{URL: f.URL, ArchiveInfo: &metadata.ArchiveInfo{Hashes: map[string]string{"sha256": sum}}}
+}
+
+// newPlan opens the jar of a place and looks at what is in it.
+func (m *Machine) newPlan(ctx context.Context, place Place) (*Plan, []jar.Installed, error) {
+	p := &Plan{Jar: place.Root, place: place, write: map[string][]byte{}, Add: []Item{}, Change: []Item{}, Remove: []Item{}, Mend: []Item{}, Drop: []string{}}
+	var err error
+	if p.jar, err = m.open(place); err != nil {
+		return nil, nil, err
+	}
+	if p.python, err = m.interpreterOf(ctx, p.jar); err != nil {
+		return nil, nil, err
+	}
+	p.Python = p.python.Title()
+	installed, err := p.jar.Installed()
+	return p, installed, err
+}
+
+// readSpec reads the spec of a place; for a jar without a project it may not
+// be there yet.
+func readSpec(place Place) (*project.Spec, error) { return project.ReadSpec(place.SpecFile) }
+
+// UsageError reports options or arguments that do not go together.
+type UsageError struct{ Why, Try string }
+
+func (e *UsageError) Error() string { return e.Why }
+
+func usage(why, try string, args ...any) error { return &UsageError{fmt.Sprintf(why, args...), try} }

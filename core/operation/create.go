@@ -1,0 +1,143 @@
+package operation
+
+import (
+	"context"
+	"fmt"
+	"path/filepath"
+	"regexp"
+
+	"glassjar/core/interpreter"
+	"glassjar/core/jar"
+	"glassjar/core/project"
+	"glassjar/core/version"
+)
+
+// CreateOptions are those of a new jar.
+type CreateOptions struct {
+	// Name puts the jar on the shelf; At puts it into a folder; with neither it
+	// is the project's.
+	Name, At string
+	// Python is a wish as [interpreter.ParseWish] reads it, or empty.
+	Python    string
+	SeeSystem bool
+}
+
+// Created tells of a new jar.
+type Created struct {
+	Place  Place
+	Python interpreter.Interpreter
+	// Why says why that interpreter was chosen.
+	Why string
+	// PassedOver are candidates that gave no usable answer.
+	PassedOver []interpreter.Rejection
+}
+
+// NoPythonError says that no interpreter is what was wished for.
+type NoPythonError struct {
+	// Wish is in words; From says where it was asked for.
+	Wish, From string
+	Found      []interpreter.Found
+	PassedOver []interpreter.Rejection
+}
+
+func (e *NoPythonError) Error() string {
+	if e.Wish == "" {
+		return "no Python was found"
+	}
+	return "no Python was found that is " + e.Wish
+}
+
+// BadNameError refuses a name for a jar.
+type BadNameError struct{ Name string }
+
+func (e *BadNameError) Error() string { return fmt.Sprintf("%q cannot be a jar's name", e.Name) }
+
+var jarName = regexp.MustCompile(`^[A-Za-z0-9][A-Za-z0-9._-]*$`)
+
+// Create makes an empty jar.
+func (m *Machine) Create(ctx context.Context, opt CreateOptions) (*Created, error) {
+	place, err := m.newPlace(opt.Name, opt.At)
+	if err != nil {
+		return nil, err
+	}
+	spec, err := project.ReadSpec(place.SpecFile)
+	if err != nil {
+		return nil, err
+	}
+	out := &Created{Place: place}
+	if out.Python, out.Why, out.PassedOver, err = m.choosePython(ctx, opt.Python, spec); err != nil {
+		return nil, err
+	}
+	_, err = jar.Create(ctx, place.Root, out.Python, jar.Options{Prompt: place.Prompt(), SeeSystem: opt.SeeSystem || spec.Tool.SeeSystem})
+	return out, err
+}
+
+// newPlace is where a new jar goes.
+func (m *Machine) newPlace(name, at string) (Place, error) {
+	switch {
+	case at != "":
+		if !filepath.IsAbs(at) {
+			at = filepath.Join(m.Dir, at)
+		}
+		return m.placeAt(filepath.Clean(at), Named), nil
+	case name != "":
+		if !jarName.MatchString(name) {
+			return Place{}, &BadNameError{name}
+		}
+		return m.placeAt(filepath.Join(m.Folders.Shelf, name), Named), nil
+	}
+	root := m.nearest()
+	if root == "" {
+		root = filepath.Join(m.Dir, JarFolder)
+	}
+	return m.placeAt(root, Nearest), nil
+}
+
+// choosePython finds the interpreter for a wish or, without one, for what the
+// spec requires.
+func (m *Machine) choosePython(ctx context.Context, wishText string, spec *project.Spec) (interpreter.Interpreter, string, []interpreter.Rejection, error) {
+	fail := func(err error) (interpreter.Interpreter, string, []interpreter.Rejection, error) {
+		return interpreter.Interpreter{}, "", nil, err
+	}
+	wish, from, err := m.wish(wishText, spec)
+	if err != nil {
+		return fail(err)
+	}
+	if wish.Path != "" {
+		in, err := m.probe(ctx, wish.Path)
+		if err != nil {
+			return fail(err)
+		}
+		return in, "it was named", nil, nil
+	}
+	finder := m.finder()
+	found, passed, ok := finder.First(ctx, wish.Accepts)
+	if !ok {
+		all, passed := finder.All(ctx)
+		return fail(&NoPythonError{Wish: wish.Text, From: from, Found: all, PassedOver: passed})
+	}
+	why := "the first on PATH"
+	if found.Source != "path" {
+		why = "the newest found"
+	}
+	if wish.Text != "" {
+		why += " that is " + wish.Text + " (" + from + ")"
+	}
+	return found.Interpreter, why, passed, nil
+}
+
+// wish is what an interpreter must be, and who says so.
+func (m *Machine) wish(text string, spec *project.Spec) (interpreter.Wish, string, error) {
+	switch {
+	case text != "":
+		w, err := interpreter.ParseWish(text)
+		return w, "--python", err
+	case spec != nil && len(spec.RequiresPython) > 0:
+		return interpreter.Wish{Text: spec.RequiresPython.String(), Versions: spec.RequiresPython}, "requires-python in " + project.SpecFile, nil
+	case spec != nil && spec.Tool.Python != "":
+		w, err := interpreter.ParseWish(spec.Tool.Python)
+		return w, "tool.glassjar.python in " + project.SpecFile, err
+	}
+	// Without a wish any Python 3 will do; 2.7 is only taken when asked for.
+	return interpreter.Wish{Versions: version.MustParseSpecifiers(">=3")}, "", nil
+}

@@ -1,0 +1,104 @@
+package operation
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"strings"
+	"sync/atomic"
+
+	"golang.org/x/sync/errgroup"
+
+	"glassjar/core/index"
+	"glassjar/core/store"
+)
+
+// fetch brings a file into the store, unless it is there, and verifies it by
+// its hash. It gives the path and the SHA-256. came, if set, counts the bytes
+// that were transferred.
+func (c *catalog) fetch(ctx context.Context, f index.File, came *atomic.Int64) (path, sum string, err error) {
+	if path, ok := c.m.Store.Package(f.SHA256()); ok {
+		return path, f.SHA256(), nil
+	}
+	r, err := c.open(ctx, f)
+	if err != nil {
+		return "", "", err
+	}
+	defer r.Close()
+	var in io.Reader = r
+	if came != nil {
+		in = &counter{r, came}
+	}
+	sum, path, err = c.m.Store.Add(ctx, f.Name, f.SHA256(), in)
+	return path, sum, err
+}
+
+func (c *catalog) open(ctx context.Context, f index.File) (io.ReadCloser, error) {
+	if f.Path != "" {
+		return os.Open(f.Path)
+	}
+	if strings.HasPrefix(f.URL, index.SampleScheme) {
+		return index.Sample{}.Open(ctx, f)
+	}
+	if source := c.indexes.Source(f.Index); source != nil {
+		return source.Open(ctx, f)
+	}
+	res, err := c.m.Client.Get(ctx, f.URL, "")
+	if err != nil {
+		return nil, err
+	}
+	return res.Body, nil
+}
+
+type counter struct {
+	r io.Reader
+	n *atomic.Int64
+}
+
+func (c *counter) Read(p []byte) (int, error) {
+	n, err := c.r.Read(p)
+	c.n.Add(int64(n))
+	return n, err
+}
+
+// fetchAll brings all files of a plan into the store, several at a time, and
+// tells how far it has come. It gives the path of each, by the file's address,
+// and how many bytes were transferred.
+func (c *catalog) fetchAll(ctx context.Context, files []index.File) (map[string]string, int64, error) {
+	var came atomic.Int64
+	var total int64
+	for _, f := range files {
+		if _, ok := c.m.Store.Package(f.SHA256()); !ok {
+			total += max(f.Size, 0)
+		}
+	}
+	paths := make([]string, len(files))
+	group, ctx := errgroup.WithContext(ctx)
+	group.SetLimit(8)
+	for i, f := range files {
+		group.Go(func() error {
+			path, _, err := c.fetch(ctx, f, &came)
+			var bad *store.HashError
+			if errors.As(err, &bad) {
+				// What was damaged on the way may come whole the second time.
+				path, _, err = c.fetch(ctx, f, &came)
+			}
+			paths[i] = path
+			c.m.report("fetching", came.Load(), total)
+			if err != nil {
+				return fmt.Errorf("%s: %w", f.Name, err)
+			}
+			return nil
+		})
+	}
+	if err := group.Wait(); err != nil {
+		return nil, 0, err
+	}
+	out := map[string]string{}
+	for i, f := range files {
+		out[f.URL] = paths[i]
+	}
+	return out, came.Load(), nil
+}

@@ -1,0 +1,168 @@
+package operation
+
+import (
+	"path/filepath"
+
+	"glassjar/core/index"
+	"glassjar/core/project"
+	"glassjar/core/requirement"
+	"glassjar/core/settings"
+)
+
+// IndexInfo is one index that is set up, in the order of asking.
+type IndexInfo struct {
+	Name string `json:"name"`
+	At   string `json:"at"`
+	// File is where it is set up; empty for the built-in sample.
+	File string `json:"file"`
+}
+
+// IndexEdit changes the indexes of a project or of the user.
+type IndexEdit struct {
+	// Project changes the project's, else the user's own.
+	Project bool
+	// Add names an index at At; Drop forgets one; Order puts names first.
+	Add, At string
+	Drop    string
+	Order   []string
+}
+
+// Indexes lists the indexes in effect where the user stands.
+func (m *Machine) Indexes() ([]IndexInfo, error) {
+	spec, err := m.nearestSpec()
+	if err != nil {
+		return nil, err
+	}
+	out := []IndexInfo{}
+	seen := map[string]bool{}
+	add := func(list []project.IndexEntry, file string) {
+		for _, e := range list {
+			if !seen[e.Name] {
+				seen[e.Name] = true
+				out = append(out, IndexInfo{e.Name, e.At, file})
+			}
+		}
+	}
+	add(spec.Tool.Indexes, spec.File)
+	add(m.Settings.Indexes, m.Folders.Settings)
+	if len(out) == 0 {
+		out = append(out, IndexInfo{Name: "sample", At: index.SampleScheme})
+	}
+	return out, nil
+}
+
+func (m *Machine) nearestSpec() (*project.Spec, error) {
+	file := filepath.Join(m.Dir, project.SpecFile)
+	if root := m.nearest(); root != "" {
+		file = filepath.Join(filepath.Dir(root), project.SpecFile)
+	}
+	return project.ReadSpec(file)
+}
+
+// EditIndexes makes one change and gives the file that was written.
+func (m *Machine) EditIndexes(e IndexEdit) (string, error) {
+	if e.Project {
+		spec, err := m.nearestSpec()
+		if err != nil {
+			return "", err
+		}
+		list, err := e.apply(spec.Tool.Indexes, spec.Dir())
+		if err != nil {
+			return "", err
+		}
+		text, err := spec.EditIndexes(list)
+		if err != nil {
+			return "", err
+		}
+		_, err = writeIfNew(spec.File, text, false)
+		return spec.File, err
+	}
+	list, err := e.apply(m.Settings.Indexes, "")
+	if err != nil {
+		return "", err
+	}
+	m.Settings.Indexes = list
+	return m.Folders.Settings, settings.Write(m.Folders.Settings, m.Settings)
+}
+
+// apply gives the changed list. Folders are written relative to relativeTo, or
+// whole where that is empty.
+func (e IndexEdit) apply(list []project.IndexEntry, relativeTo string) ([]project.IndexEntry, error) {
+	at := map[string]int{}
+	var names []string
+	for i, x := range list {
+		at[x.Name] = i
+		names = append(names, x.Name)
+	}
+	known := func(name string) error {
+		if _, ok := at[name]; ok {
+			return nil
+		}
+		try := "glassjar index list shows those that are set up, and where"
+		if near := nearNames(name, names); len(near) > 0 {
+			try = "did you mean " + near[0] + "?"
+		}
+		return usage("there is no index %q there", try, name)
+	}
+	switch {
+	case e.Add != "":
+		if !requirement.ValidName(e.Add) {
+			return nil, usage("%q cannot be an index's name", "use letters, digits, '-', '_' and '.'", e.Add)
+		}
+		entry := project.IndexEntry{Name: e.Add, At: indexAddress(e.At, relativeTo)}
+		if i, ok := at[e.Add]; ok {
+			out := append([]project.IndexEntry(nil), list...)
+			out[i] = entry
+			return out, nil
+		}
+		return append(append([]project.IndexEntry(nil), list...), entry), nil
+	case e.Drop != "":
+		if err := known(e.Drop); err != nil {
+			return nil, err
+		}
+		var out []project.IndexEntry
+		for _, x := range list {
+			if x.Name != e.Drop {
+				out = append(out, x)
+			}
+		}
+		return out, nil
+	}
+	var out []project.IndexEntry
+	first := map[string]bool{}
+	for _, name := range e.Order {
+		if err := known(name); err != nil {
+			return nil, err
+		}
+		if !first[name] {
+			first[name] = true
+			out = append(out, list[at[name]])
+		}
+	}
+	for _, x := range list {
+		if !first[x.Name] {
+			out = append(out, x)
+		}
+	}
+	return out, nil
+}
+
+// indexAddress is an address as the file writes it.
+func indexAddress(at, relativeTo string) string {
+	if u, err := parseURL(at); err == nil && (u.Scheme == "http" || u.Scheme == "https" || at == index.SampleScheme) {
+		return at
+	}
+	abs, err := filepath.Abs(at)
+	if err != nil {
+		return at
+	}
+	if relativeTo != "" {
+		if rel, err := filepath.Rel(relativeTo, abs); err == nil {
+			return filepath.ToSlash(rel)
+		}
+	}
+	return abs
+}
+
+// Near are the words of a list that a mistyped one may have meant.
+func Near(word string, list []string) []string { return nearNames(word, list) }

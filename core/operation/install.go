@@ -1,0 +1,394 @@
+package operation
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"sort"
+	"strings"
+
+	"glassjar/core/jar"
+	"glassjar/core/project"
+	"glassjar/core/requirement"
+	"glassjar/core/resolve"
+	"glassjar/core/version"
+)
+
+// InstallOptions say what to install where.
+type InstallOptions struct {
+	Jar string
+	// Wants are requirements (PEP 508).
+	Wants []string
+	// Group or Extra is where in the spec they are written.
+	Group string
+	// Pre admits pre-releases.
+	Pre bool
+}
+
+// Install adds to a jar, and writes down what was asked for and what came of
+// it.
+func (m *Machine) Install(ctx context.Context, opt InstallOptions, decide Decide) (*Outcome, error) {
+	asked, err := m.readWants(ctx, opt.Wants)
+	if err != nil {
+		return nil, err
+	}
+	place, err := m.Locate(opt.Jar, true)
+	if err != nil {
+		return nil, err
+	}
+	spec, err := readSpec(place)
+	if err != nil {
+		return nil, err
+	}
+	edited, err := m.addToSpec(spec, place, asked, opt.Group)
+	if err != nil {
+		return nil, err
+	}
+	return m.toSpec(ctx, place, spec, edited, resolveOptions{pre: opt.Pre, asked: asked, groups: groupList(opt.Group)}, decide)
+}
+
+func groupList(group string) []string {
+	if group == "" {
+		return nil
+	}
+	return []string{requirement.Normalize(group)}
+}
+
+// readWants reads the requirements of a command line.
+func (m *Machine) readWants(_ context.Context, wants []string) ([]project.Asked, error) {
+	var out []project.Asked
+	for _, text := range wants {
+		r, err := requirement.Parse(text)
+		if err != nil {
+			return nil, &UsageError{fmt.Sprintf("%q is not a requirement: %v", text, err), "write NAME, or 'NAME>=1.0' in quotes"}
+		}
+		out = append(out, project.Asked{Requirement: r, Text: text})
+	}
+	return out, nil
+}
+
+// addToSpec is the spec's text with the wants written in. A name that is asked
+// for without anything more keeps what the spec says of it.
+func (m *Machine) addToSpec(spec *project.Spec, place Place, asked []project.Asked, group string) (*project.Spec, error) {
+	var add []string
+	for _, a := range asked {
+		bare := len(a.Specifiers) == 0 && a.URL == "" && len(a.Extras) == 0 && a.Marker.IsZero()
+		if bare && mentions(spec, a.Key(), group) {
+			continue
+		}
+		add = append(add, a.Requirement.String())
+	}
+	if len(add) == 0 {
+		return spec, nil
+	}
+	name := projectName(place.Root)
+	if place.Project != "" {
+		name = projectName(place.Project)
+	}
+	text, err := spec.Edit(project.Place{Group: group}, add, nil, name)
+	if err != nil {
+		return nil, err
+	}
+	return project.ParseSpec(spec.File, text)
+}
+
+func mentions(spec *project.Spec, key, group string) bool {
+	for _, a := range spec.Asked {
+		if a.Key() == key && a.Extra == "" && a.Group == requirement.Normalize(group) {
+			return true
+		}
+	}
+	return false
+}
+
+type resolveOptions struct {
+	pre bool
+	// asked are what the command asks for; they come first among the roots.
+	asked  []project.Asked
+	groups []string
+	// free are names that need not keep the version that the record has.
+	free map[string]bool
+	// gone are names that the command takes out.
+	gone map[string]bool
+}
+
+// toSpec solves what the edited spec asks for and makes the jar hold it.
+// Distributions that are in the jar but in no record were put there by other
+// means; they are left alone.
+func (m *Machine) toSpec(ctx context.Context, place Place, before, spec *project.Spec, opt resolveOptions, decide Decide) (*Outcome, error) {
+	p, installed, err := m.newPlan(ctx, place)
+	if err != nil {
+		return nil, err
+	}
+	record, err := project.ReadRecord(place.RecordFile)
+	if err != nil && !errors.Is(err, project.ErrNoRecord) {
+		return nil, err
+	}
+	indexes, sampleOnly := m.indexes(spec)
+	p.SampleOnly, p.catalog = sampleOnly, m.newCatalog(indexes)
+	env := environmentOf(p.python)
+	roots := rootsOf(spec, opt)
+	if err := checkPython(spec, env); err != nil {
+		return nil, err
+	}
+	if err := m.checkNames(ctx, p.catalog, roots, env, nil, sampleOnly); err != nil {
+		return nil, err
+	}
+	problem := resolve.Problem{AllowPrereleases: opt.pre, Keep: keepOf(record, installed, opt)}
+	selected, solution, err := m.solve(ctx, p.catalog, env, roots, problem, nil)
+	if err != nil {
+		return nil, err
+	}
+	p.selected = selected
+	if err := m.hashAll(ctx, p); err != nil {
+		return nil, err
+	}
+	p.Asked = askedTexts(opt.asked)
+	if p.write[place.RecordFile], err = m.formatRecord(ctx, p, spec, roots, solution); err != nil {
+		return nil, err
+	}
+	if string(spec.Text) != string(before.Text) {
+		p.write[spec.File] = spec.Text
+	}
+	inRecord := map[string]bool{}
+	if record != nil {
+		for _, e := range record.Packages {
+			inRecord[e.Name] = true
+		}
+	}
+	p.compare(installed, readOrigins(p.jar), func(d jar.Installed) bool { return inRecord[d.Key()] || opt.gone[d.Key()] }, nil)
+	return m.carryOut(ctx, p, decide)
+}
+
+// rootsOf are the command's wants, then the spec's. Of the spec the
+// dependencies count, and the groups that the command names.
+func rootsOf(spec *project.Spec, opt resolveOptions) []project.Asked {
+	first := map[string]int{}
+	for i, a := range opt.asked {
+		first[a.Key()] = i + 1
+	}
+	var roots []project.Asked
+	for _, a := range spec.Asked {
+		if a.Extra == "" && (a.Group == "" || contains(opt.groups, a.Group)) {
+			roots = append(roots, a)
+		}
+	}
+	rank := func(a project.Asked) int {
+		if n := first[a.Key()]; n > 0 {
+			return n
+		}
+		return len(first) + 1
+	}
+	sort.SliceStable(roots, func(i, j int) bool { return rank(roots[i]) < rank(roots[j]) })
+	return roots
+}
+
+func contains(list []string, s string) bool {
+	for _, l := range list {
+		if l == s {
+			return true
+		}
+	}
+	return false
+}
+
+// keepOf are the versions to prefer: the record's, else those in the jar.
+func keepOf(record *project.Record, installed []jar.Installed, opt resolveOptions) map[string]version.Version {
+	keep := map[string]version.Version{}
+	for _, d := range installed {
+		keep[d.Key()] = d.Version()
+	}
+	if record != nil {
+		for _, e := range record.Packages {
+			if !e.Version.IsZero() {
+				keep[e.Name] = e.Version
+			}
+		}
+	}
+	for name := range opt.free {
+		delete(keep, name)
+	}
+	return keep
+}
+
+// WrongPythonError says that the jar's Python is not one the spec takes.
+type WrongPythonError struct{ Environment, Requires, File string }
+
+func (e *WrongPythonError) Error() string {
+	return fmt.Sprintf("the jar has %s, and %s requires Python %s", e.Environment, e.File, e.Requires)
+}
+
+func checkPython(spec *project.Spec, env environment) error {
+	if spec.RequiresPython.Holds(env.python) {
+		return nil
+	}
+	return &WrongPythonError{env.title, spec.RequiresPython.String(), project.SpecFile}
+}
+
+// hashAll fetches the files of which the index gives no hash: the record and
+// the comparison need it.
+func (m *Machine) hashAll(ctx context.Context, p *Plan) error {
+	for i := range p.selected {
+		f := &p.selected[i].file
+		if p.selected[i].provided || f.SHA256() != "" {
+			continue
+		}
+		path, sum, err := p.catalog.fetch(ctx, *f, nil)
+		if err != nil {
+			return err
+		}
+		f.Hashes = map[string]string{"sha256": sum}
+		if info, err := os.Stat(path); err == nil {
+			f.Size = info.Size()
+		}
+	}
+	return nil
+}
+
+// StillNeededError says that distributions cannot go since others need them.
+type StillNeededError struct {
+	// By tells for each name what needs it.
+	By map[string][]string
+}
+
+func (e *StillNeededError) Error() string {
+	var parts []string
+	for name, by := range e.By {
+		parts = append(parts, name+" is needed by "+strings.Join(by, ", "))
+	}
+	sort.Strings(parts)
+	return strings.Join(parts, "; ")
+}
+
+// NotInstalledError says that names are neither in the jar nor in the spec.
+type NotInstalledError struct {
+	Names []string
+	Near  map[string][]string
+}
+
+func (e *NotInstalledError) Error() string {
+	return "not in the jar: " + strings.Join(e.Names, ", ")
+}
+
+// Uninstall takes distributions out of a jar and its spec, and what only they
+// needed.
+func (m *Machine) Uninstall(ctx context.Context, ref string, names []string, decide Decide) (*Outcome, error) {
+	place, err := m.Locate(ref, true)
+	if err != nil {
+		return nil, err
+	}
+	spec, err := readSpec(place)
+	if err != nil {
+		return nil, err
+	}
+	j, err := m.open(place)
+	if err != nil {
+		return nil, err
+	}
+	installed, err := j.Installed()
+	if err != nil {
+		return nil, err
+	}
+	gone := map[string]bool{}
+	for _, n := range names {
+		if !requirement.ValidName(n) {
+			return nil, usage("%q is not a distribution's name", "glassjar contents lists what is in the jar", n)
+		}
+		gone[requirement.Normalize(n)] = true
+	}
+	if err := checkThere(installed, spec, gone); err != nil {
+		return nil, err
+	}
+	if err := m.stillNeeded(ctx, j, installed, gone); err != nil {
+		return nil, err
+	}
+	edited := spec
+	if spec.Exists() {
+		text, err := spec.Edit(project.Place{}, nil, names, "")
+		if err != nil {
+			return nil, err
+		}
+		if edited, err = project.ParseSpec(spec.File, text); err != nil {
+			return nil, err
+		}
+	}
+	return m.toSpec(ctx, place, spec, edited, resolveOptions{gone: gone}, decide)
+}
+
+func checkThere(installed []jar.Installed, spec *project.Spec, gone map[string]bool) error {
+	there := map[string]bool{}
+	var all []string
+	for _, d := range installed {
+		there[d.Key()] = true
+		all = append(all, d.Key())
+	}
+	for _, a := range spec.Asked {
+		there[a.Key()] = true
+	}
+	missing := &NotInstalledError{Near: map[string][]string{}}
+	for name := range gone {
+		if !there[name] {
+			missing.Names = append(missing.Names, name)
+			missing.Near[name] = nearNames(name, all)
+		}
+	}
+	if len(missing.Names) > 0 {
+		sort.Strings(missing.Names)
+		return missing
+	}
+	return nil
+}
+
+// stillNeeded refuses to take out what something that stays, and that was
+// itself asked for or is needed, needs.
+func (m *Machine) stillNeeded(ctx context.Context, j *jar.Jar, installed []jar.Installed, gone map[string]bool) error {
+	in, err := m.interpreterOf(ctx, j)
+	if err != nil {
+		return err
+	}
+	env := in.Environment()
+	by := map[string][]string{}
+	for _, d := range installed {
+		if gone[d.Key()] {
+			continue
+		}
+		for _, r := range d.Metadata.Requires {
+			if gone[r.Key()] && r.Marker.Holds(env) && stays(installed, d.Key(), gone, env) {
+				by[r.Key()] = append(by[r.Key()], d.Key())
+			}
+		}
+	}
+	if len(by) > 0 {
+		return &StillNeededError{by}
+	}
+	return nil
+}
+
+// stays reports whether a distribution is still wanted once others are gone:
+// it was asked for, or something that stays needs it.
+func stays(installed []jar.Installed, key string, gone map[string]bool, env requirement.Environment) bool {
+	wanted := map[string]bool{}
+	byKey := map[string]jar.Installed{}
+	var reach func(string)
+	reach = func(k string) {
+		if wanted[k] || gone[k] {
+			return
+		}
+		wanted[k] = true
+		for _, r := range byKey[k].Metadata.Requires {
+			if r.Marker.Holds(env) {
+				reach(r.Key())
+			}
+		}
+	}
+	for _, d := range installed {
+		byKey[d.Key()] = d
+	}
+	for _, d := range installed {
+		if d.Requested {
+			reach(d.Key())
+		}
+	}
+	return wanted[key]
+}

@@ -1,0 +1,142 @@
+// Package operation is what each command does, from options to a result. It
+// prints nothing; how far long work has come is told to [Machine.Report].
+//
+// A change of what is in a jar goes one way, whichever command asks for it: the
+// roots are solved ([Machine.solve]), compared with the jar to a [Plan], shown,
+// fetched and verified, and applied to jar, spec and record together.
+package operation
+
+import (
+	"context"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"glassjar/core/fetch"
+	"glassjar/core/index"
+	"glassjar/core/interpreter"
+	"glassjar/core/jar"
+	"glassjar/core/project"
+	"glassjar/core/requirement"
+	"glassjar/core/settings"
+	"glassjar/core/store"
+)
+
+// Machine is where operations run: its folders, the user's settings, and the
+// environment of the process.
+type Machine struct {
+	Folders  settings.Folders
+	Settings settings.Settings
+	// Dir is the folder in which the user stands, absolute.
+	Dir string
+	// Active is the folder that VIRTUAL_ENV names, or empty.
+	Active string
+	Client *fetch.Client
+	Store  *store.Store
+	Cache  *interpreter.Cache
+	// Report, if set, is told how far work has come: what is done, and how much
+	// of how much, in bytes or pieces. A total of 0 means that it is not known.
+	Report func(stage string, done, total int64)
+	// Notes collects remarks for the user, each once.
+	Notes []string
+}
+
+// NewMachine reads the settings and looks at the environment.
+func NewMachine(dir string) (*Machine, error) {
+	m := &Machine{Folders: settings.Standard(), Dir: dir, Active: os.Getenv("VIRTUAL_ENV"), Client: fetch.New()}
+	var err error
+	if m.Settings, err = settings.Read(m.Folders.Settings); err != nil {
+		return nil, err
+	}
+	if m.Settings.Store != "" {
+		m.Folders.Store = m.Settings.Store
+	}
+	if m.Settings.Shelf != "" {
+		m.Folders.Shelf = m.Settings.Shelf
+	}
+	m.Client.AllowHTTP = m.Settings.AllowHTTP
+	m.Store = &store.Store{Dir: m.Folders.Store}
+	m.Cache = interpreter.OpenCache(filepath.Join(m.Folders.Cache, "pythons.json"))
+	return m, nil
+}
+
+func (m *Machine) note(text string) {
+	for _, n := range m.Notes {
+		if n == text {
+			return
+		}
+	}
+	m.Notes = append(m.Notes, text)
+}
+
+func (m *Machine) report(stage string, done, total int64) {
+	if m.Report != nil {
+		m.Report(stage, done, total)
+	}
+}
+
+func (m *Machine) finder() *interpreter.Finder {
+	return interpreter.NewFinder(m.Cache, m.Settings.Pythons...)
+}
+
+// indexes are those of the project, then the user's; the sample where there
+// are none. sampleOnly tells the latter.
+func (m *Machine) indexes(spec *project.Spec) (o *index.Ordered, sampleOnly bool) {
+	o = &index.Ordered{Pins: map[string]string{}}
+	add := func(list []project.IndexEntry, base string) {
+		for _, e := range list {
+			if o.Source(e.Name) == nil {
+				o.Sources = append(o.Sources, m.source(e, base))
+			}
+		}
+	}
+	for name, at := range m.Settings.FromIndex {
+		o.Pins[requirement.Normalize(name)] = at
+	}
+	if spec != nil {
+		add(spec.Tool.Indexes, spec.Dir())
+		for name, at := range spec.Tool.FromIndex {
+			o.Pins[name] = at
+		}
+	}
+	add(m.Settings.Indexes, filepath.Dir(m.Folders.Settings))
+	if len(o.Sources) == 0 {
+		o.Sources = []index.Source{index.Sample{}}
+		return o, true
+	}
+	return o, false
+}
+
+// source makes an index of its entry: "sample:", an address, or a folder
+// relative to the file that names it.
+func (m *Machine) source(e project.IndexEntry, base string) index.Source {
+	switch {
+	case e.At == index.SampleScheme:
+		return index.Sample{}
+	case strings.HasPrefix(e.At, "http://"), strings.HasPrefix(e.At, "https://"):
+		return index.NewServer(e.Name, e.At, m.Client)
+	}
+	dir := filepath.FromSlash(e.At)
+	if !filepath.IsAbs(dir) {
+		dir = filepath.Join(base, dir)
+	}
+	return index.NewFolder(e.Name, dir)
+}
+
+// interpreterOf is the interpreter that a jar links to. The error is a
+// [*jar.InterpreterGoneError] or an [interpreter.Rejection].
+func (m *Machine) interpreterOf(ctx context.Context, j *jar.Jar) (interpreter.Interpreter, error) {
+	base, err := j.Base()
+	if err != nil {
+		return interpreter.Interpreter{}, err
+	}
+	return m.probe(ctx, base)
+}
+
+// probe asks one program what it is, or its answer from the cache.
+func (m *Machine) probe(ctx context.Context, path string) (interpreter.Interpreter, error) {
+	f := &interpreter.Finder{Cache: m.Cache}
+	in, err := f.Ask(ctx, path)
+	m.Cache.Save()
+	return in, err
+}

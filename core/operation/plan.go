@@ -1,0 +1,247 @@
+package operation
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"path/filepath"
+	"sort"
+	"strings"
+
+	"glassjar/core/index"
+	"glassjar/core/interpreter"
+	"glassjar/core/jar"
+	"glassjar/core/project"
+	"glassjar/core/requirement"
+	"glassjar/core/resolve"
+	"glassjar/core/version"
+)
+
+// Item is one distribution of a plan.
+type Item struct {
+	Name string `json:"name"`
+	// Version is what will be there, From what is there now; one may be empty.
+	Version string `json:"version,omitempty"`
+	From    string `json:"from,omitempty"`
+	// Asked tells that a person asked for it; NeededBy are those that need it.
+	Asked    bool     `json:"asked"`
+	NeededBy []string `json:"needed_by,omitempty"`
+	// Index is the name of the index it comes from; File the package file.
+	Index string `json:"index,omitempty"`
+	File  string `json:"file,omitempty"`
+	// Size is of the package file, in bytes, -1 if not known; Here tells that it
+	// is in the store.
+	Size int64 `json:"size,omitempty"`
+	Here bool  `json:"here,omitempty"`
+	// Why says why a distribution is made anew at the same version.
+	Why string `json:"why,omitempty"`
+}
+
+// Plan is what a command will do to a jar.
+type Plan struct {
+	Jar    string `json:"jar"`
+	Python string `json:"python"`
+	// Create tells that the jar will be made.
+	Create bool   `json:"create"`
+	Add    []Item `json:"add"`
+	Change []Item `json:"change"`
+	Remove []Item `json:"remove"`
+	// Mend are distributions to be made anew at the version they have.
+	Mend []Item `json:"mend"`
+	// Drop are files that belong to nothing.
+	Drop []string `json:"drop"`
+	// Provided are distributions of the base that count as present.
+	Provided []Item `json:"provided,omitempty"`
+	Kept     int    `json:"kept"`
+	// Fetch is how many bytes are to be transferred.
+	Fetch      int64    `json:"fetch_bytes"`
+	SampleOnly bool     `json:"sample_only"`
+	Asked      []string `json:"asked,omitempty"`
+
+	place    Place
+	jar      *jar.Jar
+	python   interpreter.Interpreter
+	catalog  *catalog
+	selected []selection
+	removed  []jar.Installed
+	marks    map[string]bool
+	write    map[string][]byte
+}
+
+// Empty reports whether nothing in the jar would change.
+func (p *Plan) Empty() bool {
+	return !p.Create && len(p.Add)+len(p.Change)+len(p.Remove)+len(p.Mend)+len(p.Drop) == 0
+}
+
+// Beyond reports whether something present would be changed or removed.
+func (p *Plan) Beyond() bool { return len(p.Change)+len(p.Remove)+len(p.Drop) > 0 }
+
+// selection is one distribution that the jar is to hold.
+type selection struct {
+	name     string
+	version  version.Version
+	file     index.File
+	asked    bool
+	neededBy []string
+	provided bool
+}
+
+func (m *Machine) need(a project.Asked) resolve.Need {
+	return resolve.Need{Name: a.Key(), Extras: a.ExtraKeys(), Specifiers: a.Specifiers, URL: a.URL, Origin: m.origin(a)}
+}
+
+// origin says where a requirement was asked for.
+func (m *Machine) origin(a project.Asked) string {
+	if a.File == "" {
+		return "the command"
+	}
+	file := a.File
+	if rel, err := filepath.Rel(m.Dir, file); err == nil && !strings.HasPrefix(rel, "..") {
+		file = rel
+	}
+	if a.Line > 0 {
+		return fmt.Sprintf("%s, line %d", file, a.Line)
+	}
+	return file
+}
+
+// SolveError is a [resolve.Failure] with what a person needs to act on it.
+type SolveError struct {
+	*resolve.Failure
+	// Environment says for which Python and system there is no solution.
+	Environment string
+}
+
+func (e *SolveError) Unwrap() error { return e.Failure }
+
+// solve finds versions for the roots in one environment.
+func (m *Machine) solve(ctx context.Context, c *catalog, env environment, roots []project.Asked, problem resolve.Problem, base map[string]present) ([]selection, *resolve.Solution, error) {
+	p := &provider{catalog: c, env: env, ctx: ctx, present: base}
+	asked := map[string]bool{}
+	for _, a := range roots {
+		if !a.Marker.Holds(env.markers) {
+			continue
+		}
+		asked[a.Key()] = true
+		problem.Roots = append(problem.Roots, m.need(a))
+	}
+	solution, err := resolve.Solve(ctx, p, problem)
+	var failure *resolve.Failure
+	if errors.As(err, &failure) {
+		return nil, nil, &SolveError{failure, env.title}
+	}
+	if err != nil {
+		return nil, nil, err
+	}
+	var out []selection
+	for _, choice := range solution.Choices {
+		f, err := p.file(ctx, choice.Name, choice.Version)
+		if err != nil {
+			return nil, nil, err
+		}
+		s := selection{name: choice.Name, version: choice.Version, asked: asked[choice.Name], neededBy: choice.NeededBy, provided: f == nil}
+		if f != nil {
+			s.file = *f
+		}
+		out = append(out, s)
+	}
+	return out, solution, nil
+}
+
+// checkNames finds all names that no index has, before any other work.
+func (m *Machine) checkNames(ctx context.Context, c *catalog, roots []project.Asked, env environment, base map[string]present, sampleOnly bool) error {
+	var names []string
+	for _, a := range roots {
+		if _, ok := base[a.Key()]; !ok && a.Marker.Holds(env.markers) {
+			names = append(names, a.Key())
+		}
+	}
+	unknown, err := c.unknown(ctx, names)
+	if err != nil || len(unknown) == 0 {
+		return err
+	}
+	e := &UnknownNamesError{Near: map[string][]string{}, SampleOnly: sampleOnly}
+	for _, s := range c.indexes.Sources {
+		e.Indexes = append(e.Indexes, s.Name())
+	}
+	for _, name := range unknown {
+		e.Names = append(e.Names, name)
+		e.Near[name] = c.near(ctx, name)
+	}
+	return e
+}
+
+// compare fills in what has to happen so that the jar holds the selection.
+// others says what becomes of distributions that are in neither: true removes
+// them. survey, if not nil, tells which files are not as they should be.
+func (p *Plan) compare(installed []jar.Installed, origins map[string]string, removeOthers func(jar.Installed) bool, survey *jar.Survey) {
+	have := map[string]jar.Installed{}
+	for _, d := range installed {
+		have[d.Key()] = d
+	}
+	wanted := map[string]bool{}
+	var add []selection
+	p.marks = map[string]bool{}
+	for _, s := range p.selected {
+		item := Item{Name: s.name, Version: s.version.String(), Asked: s.asked, NeededBy: s.neededBy, Index: s.file.Index, File: s.file.Name, Size: s.file.Size}
+		if s.provided {
+			p.Provided = append(p.Provided, item)
+			continue
+		}
+		wanted[s.name] = true
+		d, there := have[s.name]
+		_, item.Here = p.catalog.m.Store.Package(s.file.SHA256())
+		switch {
+		case !there:
+			p.Add = append(p.Add, item)
+		case !d.Version().Equal(s.version):
+			item.From = d.Version().String()
+			p.Change = append(p.Change, item)
+		case origins[s.name] != s.file.SHA256() && s.file.SHA256() != "":
+			item.Why = "its files are from another package file"
+			p.Mend = append(p.Mend, item)
+		case d.Damage != "" || survey != nil && !survey.Whole(s.name):
+			item.Why = "its files are not as they were installed"
+			p.Mend = append(p.Mend, item)
+		default:
+			p.Kept++
+			p.marks[s.name] = s.asked
+			continue
+		}
+		if there {
+			p.removed = append(p.removed, d)
+		}
+		if !item.Here {
+			p.Fetch += max(s.file.Size, 0)
+		}
+		add = append(add, s)
+	}
+	for _, d := range installed {
+		if !wanted[d.Key()] && removeOthers(d) {
+			p.Remove = append(p.Remove, Item{Name: d.Key(), From: d.Version().String()})
+			p.removed = append(p.removed, d)
+		}
+	}
+	if survey != nil {
+		p.Drop = survey.Unknown
+	}
+	p.selected = add
+	for _, list := range [][]Item{p.Add, p.Change, p.Remove, p.Mend} {
+		sort.Slice(list, func(i, j int) bool { return list[i].Name < list[j].Name })
+	}
+}
+
+func askedTexts(roots []project.Asked) []string {
+	var out []string
+	for _, a := range roots {
+		text := a.Requirement.String()
+		if a.Group != "" {
+			text = "group " + requirement.Normalize(a.Group) + ": " + text
+		}
+		if a.Extra != "" {
+			text = "extra " + requirement.Normalize(a.Extra) + ": " + text
+		}
+		out = append(out, text)
+	}
+	return out
+}

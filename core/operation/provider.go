@@ -1,0 +1,190 @@
+package operation
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+
+	"glassjar/core/index"
+	"glassjar/core/interpreter"
+	"glassjar/core/metadata"
+	"glassjar/core/requirement"
+	"glassjar/core/resolve"
+	"glassjar/core/tags"
+	"glassjar/core/version"
+)
+
+// environment is what decides which files and needs apply: an interpreter's,
+// or a target's.
+type environment struct {
+	// title is for people: "CPython 3.11.7 on linux x86_64".
+	title   string
+	markers requirement.Environment
+	ranks   tags.Ranks
+	python  version.Version
+}
+
+func environmentOf(in interpreter.Interpreter) environment {
+	return environment{title: in.Title() + " on " + in.OS() + " " + in.Arch(), markers: in.Environment(), ranks: tags.RanksOf(in.Tags()), python: in.Version()}
+}
+
+// provider answers the solver for one environment.
+type provider struct {
+	catalog *catalog
+	env     environment
+	ctx     context.Context
+	// present are versions that the base provides, by name.
+	present map[string]present
+}
+
+// present is a distribution that is there without the jar's doing.
+type present struct {
+	version version.Version
+	meta    metadata.Metadata
+}
+
+func (p *provider) Expect(names []string) { p.catalog.expect(p.ctx, names) }
+
+func (p *provider) Candidates(ctx context.Context, name string) ([]resolve.Candidate, error) {
+	releases, _, err := p.catalog.releases(ctx, name)
+	base, provided := p.present[name]
+	if errors.Is(err, index.ErrUnknownName) {
+		err = nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	var out []resolve.Candidate
+	if provided {
+		out = append(out, resolve.Candidate{Version: base.version})
+	}
+	finals := false
+	for _, r := range releases {
+		finals = finals || !r.version.IsPrerelease()
+	}
+	for _, r := range releases {
+		if provided && r.version.Equal(base.version) {
+			continue
+		}
+		_, c := p.judge(r)
+		if c.Unfit == resolve.Fit && r.version.IsPrerelease() && finals {
+			c.Unfit = resolve.Prerelease
+		}
+		out = append(out, c)
+	}
+	return out, nil
+}
+
+// judge picks the file of a release that serves the environment best, or says
+// why there is none.
+func (p *provider) judge(r release) (*index.File, resolve.Candidate) {
+	c := resolve.Candidate{Version: r.version}
+	var best *index.File
+	rank := 0
+	wheels, sources, wrongPython := 0, 0, ""
+	yanked, reason := true, ""
+	for i := range r.files {
+		f := &r.files[i]
+		if !f.Yanked {
+			yanked = false
+		}
+		reason = f.YankedReason
+		if spec, err := version.ParseSpecifiers(f.RequiresPython); err == nil && !spec.Holds(p.env.python) {
+			wrongPython = f.RequiresPython
+			continue
+		}
+		if f.Wheel == nil {
+			sources++
+			continue
+		}
+		wheels++
+		n, ok := p.env.ranks.Best(f.Wheel.Tags)
+		if ok && (best == nil || n < rank || n == rank && best.Wheel.Build.Less(f.Wheel.Build)) {
+			best, rank = f, n
+		}
+	}
+	switch {
+	case best != nil && yanked:
+		c.Unfit, c.Detail = resolve.Yanked, reason
+	case best != nil:
+	case wrongPython != "" && wheels+sources == 0:
+		c.Unfit, c.Detail = resolve.Python, wrongPython
+	case wheels > 0:
+		c.Unfit, c.Detail = resolve.NoFile, platforms(r.files)
+	case sources > 0:
+		c.Unfit = resolve.SourceOnly
+	default:
+		c.Unfit = resolve.NoFile
+	}
+	return best, c
+}
+
+// platforms names what the wheels are for.
+func platforms(files []index.File) string {
+	seen := map[string]bool{}
+	var out []string
+	for _, f := range files {
+		if f.Wheel == nil {
+			continue
+		}
+		parts := strings.Split(strings.TrimSuffix(f.Name, ".whl"), "-")
+		if tag := strings.Join(parts[len(parts)-3:], "-"); !seen[tag] {
+			seen[tag] = true
+			out = append(out, tag)
+		}
+	}
+	return strings.Join(out, ", ")
+}
+
+// file is the one that serves a chosen version; nil if the base provides it.
+func (p *provider) file(ctx context.Context, name string, v version.Version) (*index.File, error) {
+	if base, ok := p.present[name]; ok && base.version.Equal(v) {
+		return nil, nil
+	}
+	releases, _, err := p.catalog.releases(ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	for _, r := range releases {
+		if r.version.Equal(v) {
+			if f, _ := p.judge(r); f != nil {
+				return f, nil
+			}
+		}
+	}
+	return nil, fmt.Errorf("no file of %s %s serves %s", name, v, p.env.title)
+}
+
+func (p *provider) Needs(ctx context.Context, name, extra string, v version.Version) ([]resolve.Need, error) {
+	f, err := p.file(ctx, name, v)
+	if err != nil {
+		return nil, err
+	}
+	meta := p.present[name].meta
+	if f != nil {
+		if meta, err = p.catalog.metadata(ctx, *f); err != nil {
+			if errors.Is(err, metadata.ErrInvalid) {
+				return nil, &resolve.UnreadableError{Name: name, Version: v, Err: err}
+			}
+			return nil, err
+		}
+	}
+	if f != nil && !meta.RequiresPython.Holds(p.env.python) {
+		return nil, &resolve.UnreadableError{Name: name, Version: v, Err: fmt.Errorf("it requires Python %s", meta.RequiresPython)}
+	}
+	var out []resolve.Need
+	for _, r := range meta.Requires {
+		without := r.Marker.Holds(p.env.markers)
+		if extra == "" && !without || extra != "" && (without || !r.Marker.Holds(p.env.markers, extra)) {
+			continue
+		}
+		if r.URL != "" {
+			if _, ok := p.catalog.direct[r.Key()]; !ok {
+				return nil, &resolve.UnreadableError{Name: name, Version: v, Err: fmt.Errorf("it needs %s from an address, %s; ask for that yourself", r.Name, r.URL)}
+			}
+		}
+		out = append(out, resolve.Need{Name: r.Key(), Extras: r.ExtraKeys(), Specifiers: r.Specifiers, URL: r.URL})
+	}
+	return out, nil
+}

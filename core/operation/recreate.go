@@ -1,0 +1,304 @@
+package operation
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+
+	"glassjar/core/index"
+	"glassjar/core/interpreter"
+	"glassjar/core/jar"
+	"glassjar/core/metadata"
+	"glassjar/core/project"
+)
+
+// RecreateOptions say from what, and with which Python.
+type RecreateOptions struct {
+	Jar string
+	// Python is a wish for the interpreter of a jar that has to be made.
+	Python string
+	// AsRecorded goes on though the spec has changed since.
+	AsRecorded bool
+}
+
+// OutOfStepError says that the spec was changed after the record was made.
+type OutOfStepError struct {
+	Record         string
+	Added, Dropped []string
+}
+
+func (e *OutOfStepError) Error() string { return "the spec has changed since the record was made" }
+
+// NoFittingFileError says that a record has no file for this interpreter.
+type NoFittingFileError struct {
+	Name, Version, Environment string
+	// Sources tells that the record has a source distribution only.
+	Sources bool
+	Kind    string
+}
+
+func (e *NoFittingFileError) Error() string {
+	return fmt.Sprintf("the record has no file of %s %s for %s", e.Name, e.Version, e.Environment)
+}
+
+// Recreate makes a jar be exactly what its record says: a missing one is made,
+// and an existing one brought there, whatever was done to it.
+func (m *Machine) Recreate(ctx context.Context, opt RecreateOptions, decide Decide) (*Outcome, error) {
+	place, err := m.Locate(opt.Jar, true)
+	var missing *NoJarError
+	if errors.As(err, &missing) && opt.Jar != "" && place.Project != "" {
+		err = nil // a project's jar that is to be made
+	}
+	if err != nil {
+		return nil, err
+	}
+	record, err := project.ReadRecord(place.RecordFile)
+	if err != nil {
+		return nil, err
+	}
+	spec, err := readSpec(place)
+	if err != nil {
+		return nil, err
+	}
+	if added, dropped := drift(spec, record); len(added)+len(dropped) > 0 && !opt.AsRecorded {
+		return nil, &OutOfStepError{place.RecordFile, added, dropped}
+	}
+	return m.fromRecord(ctx, place, spec, record, opt, decide)
+}
+
+func (m *Machine) fromRecord(ctx context.Context, place Place, spec *project.Spec, record *project.Record, opt RecreateOptions, decide Decide) (*Outcome, error) {
+	indexes, sampleOnly := m.indexes(spec)
+	p := &Plan{Jar: place.Root, place: place, write: map[string][]byte{}, catalog: m.newCatalog(indexes), SampleOnly: sampleOnly && usesSample(record),
+		Add: []Item{}, Change: []Item{}, Remove: []Item{}, Mend: []Item{}, Drop: []string{}}
+	installed, survey, err := m.present(ctx, p, spec, opt.Python)
+	if err != nil {
+		return nil, err
+	}
+	p.Python = p.python.Title()
+	env := environmentOf(p.python)
+	if err := checkPython(&project.Spec{RequiresPython: record.RequiresPython}, env); err != nil {
+		return nil, err
+	}
+	if p.selected, err = m.fromEntries(ctx, p, record, env); err != nil {
+		return nil, err
+	}
+	origins := map[string]string{}
+	if p.jar != nil {
+		origins = readOrigins(p.jar)
+	}
+	p.compare(installed, origins, func(jar.Installed) bool { return true }, survey)
+	made := false
+	out, err := m.carryOut(ctx, p, func(p *Plan) (bool, error) {
+		ok, err := decide(p)
+		if err != nil || !ok {
+			return ok, err
+		}
+		made = p.Create
+		p.jar, err = m.ensure(ctx, p, place, spec)
+		return err == nil, err
+	})
+	if err != nil && made && p.jar != nil {
+		// A jar that was made for this and could not be filled is not left.
+		err = errors.Join(err, jar.Discard(p.jar.Root))
+	}
+	return out, err
+}
+
+func usesSample(record *project.Record) bool {
+	for _, p := range record.Packages {
+		if p.Index == index.SampleScheme {
+			return true
+		}
+	}
+	return false
+}
+
+// present looks at the jar as it is, if it is there and its interpreter is;
+// otherwise it chooses the interpreter for the one to be made.
+func (m *Machine) present(ctx context.Context, p *Plan, spec *project.Spec, wish string) ([]jar.Installed, *jar.Survey, error) {
+	if p.place.Exists() {
+		j, err := m.open(p.place)
+		if err != nil {
+			return nil, nil, err
+		}
+		in, err := m.interpreterOf(ctx, j)
+		var gone *jar.InterpreterGoneError
+		if errors.As(err, &gone) {
+			in, err = m.replacement(ctx, j, spec, wish)
+		}
+		if err != nil {
+			return nil, nil, err
+		}
+		if wish != "" {
+			want, _, _, err := m.choosePython(ctx, wish, spec)
+			if err != nil {
+				return nil, nil, err
+			}
+			if want.Path != in.Path {
+				return nil, nil, usage("the jar has %s, not what --python asks for", "discard it first: glassjar discard "+p.place.Root, in.Title())
+			}
+		}
+		p.jar, p.python = j, in
+		installed, err := j.Installed()
+		if err != nil {
+			return nil, nil, err
+		}
+		survey, err := j.Survey(installed)
+		return installed, &survey, err
+	}
+	in, _, _, err := m.choosePython(ctx, wish, spec)
+	p.python, p.Create = in, true
+	return nil, nil, err
+}
+
+// replacement finds an interpreter for a jar whose own is gone: it must be of
+// the same kind and minor version, since the folders are named for them.
+func (m *Machine) replacement(ctx context.Context, j *jar.Jar, spec *project.Spec, wish string) (interpreter.Interpreter, error) {
+	want := j.Layout()
+	found, passed, ok := m.finder().First(ctx, func(in interpreter.Interpreter) bool {
+		l := jar.LayoutOf(in)
+		return l.Major == want.Major && l.Minor == want.Minor && l.Implementation == want.Implementation && in.ABI() == j.State.ABI
+	})
+	if !ok {
+		all, _ := m.finder().All(ctx)
+		return interpreter.Interpreter{}, &NoPythonError{Wish: fmt.Sprintf("%d.%d, as the jar was made with", want.Major, want.Minor), From: "the jar", Found: all, PassedOver: passed}
+	}
+	return found.Interpreter, nil
+}
+
+// ensure makes the jar of a plan, or links an existing one anew.
+func (m *Machine) ensure(ctx context.Context, p *Plan, place Place, spec *project.Spec) (*jar.Jar, error) {
+	opt := jar.Options{Prompt: place.Prompt(), SeeSystem: spec.Tool.SeeSystem}
+	if p.jar != nil {
+		opt.SeeSystem = p.jar.State.SeeSystem
+		_, err := p.jar.Rebase(p.python, opt)
+		return p.jar, err
+	}
+	if info, err := os.Lstat(place.Root); err == nil && info.IsDir() && !jar.Exists(place.Root) {
+		return nil, &jar.ExistsError{Path: place.Root}
+	}
+	return jar.Create(ctx, place.Root, p.python, opt)
+}
+
+// fromEntries picks from the record what applies to an environment.
+func (m *Machine) fromEntries(ctx context.Context, p *Plan, record *project.Record, env environment) ([]selection, error) {
+	applies := map[string]project.Package{}
+	for _, e := range record.Packages {
+		if !e.Marker.HoldsIn(env.markers, nil, record.DefaultGroups) {
+			continue
+		}
+		if other, twice := applies[e.Name]; twice {
+			return nil, &project.FileError{File: record.File, Where: e.Name, Why: fmt.Sprintf("two entries apply here, %s and %s", other.Version, e.Version)}
+		}
+		applies[e.Name] = e
+	}
+	asked := map[string]bool{}
+	for _, text := range record.Asked {
+		if a, err := project.ParseList("", text); err == nil && len(a) == 1 {
+			asked[a[0].Key()] = true
+		}
+	}
+	neededBy := map[string][]string{}
+	for _, e := range record.Packages {
+		if _, ok := applies[e.Name]; ok {
+			for _, d := range e.Dependencies {
+				neededBy[d] = append(neededBy[d], e.Name)
+			}
+		}
+	}
+	var out []selection
+	for _, e := range record.Packages {
+		if have, ok := applies[e.Name]; !ok || have.Version.String() != e.Version.String() {
+			continue
+		}
+		f, err := pickFile(record, e, env)
+		if err != nil {
+			return nil, err
+		}
+		v := e.Version
+		if v.IsZero() {
+			v = f.Version
+		}
+		out = append(out, selection{name: e.Name, version: v, file: f, asked: asked[e.Name], neededBy: neededBy[e.Name]})
+	}
+	return out, nil
+}
+
+// pickFile chooses the file of an entry that serves an environment best.
+func pickFile(record *project.Record, e project.Package, env environment) (index.File, error) {
+	none := &NoFittingFileError{Name: e.Name, Version: e.Version.String(), Environment: env.title, Kind: e.Unsupported}
+	if e.Unsupported != "" {
+		return index.File{}, none
+	}
+	if !e.RequiresPython.Holds(env.python) {
+		return index.File{}, none
+	}
+	list := e.Wheels
+	if e.Archive != nil {
+		list = []project.PackageFile{*e.Archive}
+	}
+	var best index.File
+	rank, found := 0, false
+	for _, w := range list {
+		name, err := metadata.ParseWheelName(w.FileName())
+		if err != nil {
+			continue
+		}
+		n, ok := env.ranks.Best(name.Tags)
+		if !ok || found && (n > rank || n == rank && !best.Wheel.Build.Less(name.Build)) {
+			continue
+		}
+		best, rank, found = recordedFile(record, e, w), n, true
+	}
+	if !found {
+		none.Sources = e.Sdist != nil && len(e.Wheels) == 0
+		return index.File{}, none
+	}
+	return best, nil
+}
+
+func recordedFile(record *project.Record, e project.Package, w project.PackageFile) index.File {
+	f := index.LocalFile(record.LocalPath(w), w.Size)
+	if w.Path == "" {
+		f.Path, f.URL = "", w.URL
+		if path, ok := localURL(w.URL); ok {
+			f.Path = path
+		}
+	}
+	f.Name, f.Hashes, f.Uploaded = w.FileName(), w.Hashes, w.Uploaded
+	if e.Archive == nil {
+		f.Index = "record"
+	}
+	if name, err := metadata.ParseWheelName(f.Name); err == nil {
+		f.Wheel, f.Distribution, f.Version = &name, name.Name, name.Version
+	}
+	return f
+}
+
+func writeIfNew(file string, data []byte, check bool) (bool, error) {
+	have, err := os.ReadFile(file)
+	if err == nil && bytes.Equal(have, data) || check {
+		return err != nil || !bytes.Equal(have, data), nil
+	}
+	temp := file + ".glassjar-new"
+	if err := os.WriteFile(temp, data, 0o644); err != nil {
+		return false, err
+	}
+	if err := os.Rename(temp, file); err != nil {
+		os.Remove(temp)
+		return false, err
+	}
+	return true, nil
+}
+
+// localURL is the path that a file: address names.
+func localURL(address string) (string, bool) {
+	u, err := parseURL(address)
+	if err != nil || u.Scheme != "file" || u.Host != "" && u.Host != "localhost" {
+		return "", false
+	}
+	return filepath.FromSlash(trimDrive(u.Path)), true
+}

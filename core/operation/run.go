@@ -1,0 +1,123 @@
+package operation
+
+import (
+	"os"
+	"os/exec"
+	"path/filepath"
+	"runtime"
+	"strings"
+
+	"glassjar/core/jar"
+)
+
+// Launch is a command ready to be started inside a jar.
+type Launch struct {
+	Jar string
+	// Path is the program, Args its arguments with the name first, Env the whole
+	// environment.
+	Path string
+	Args []string
+	Env  []string
+}
+
+// NoCommandError says that a command is neither in the jar nor on PATH.
+type NoCommandError struct {
+	Name, Jar string
+	Near      []string
+	// BroughtBy are distributions of the index that have such a script.
+	BroughtBy []string
+}
+
+func (e *NoCommandError) Error() string { return "there is no command " + e.Name }
+
+// Run prepares a command: the jar's own programs come first, a Python file is
+// run by the jar's interpreter.
+func (m *Machine) Run(ref string, command []string) (*Launch, error) {
+	place, err := m.Locate(ref, true)
+	if err != nil {
+		return nil, err
+	}
+	j, err := m.open(place)
+	if err != nil {
+		return nil, err
+	}
+	if _, err := j.Base(); err != nil {
+		return nil, err
+	}
+	bin := j.Path(j.Layout().Scripts())
+	l := &Launch{Jar: j.Root, Env: insideEnvironment(j, bin), Args: append([]string(nil), command...)}
+	name := command[0]
+	if strings.HasSuffix(name, ".py") {
+		file := name
+		if !filepath.IsAbs(file) {
+			file = filepath.Join(m.Dir, file)
+		}
+		if info, err := os.Stat(file); err == nil && info.Mode().IsRegular() {
+			l.Path, l.Args = j.Python(), append([]string{"python"}, command...)
+			return l, nil
+		}
+	}
+	if l.Path = find(bin, name); l.Path != "" {
+		return l, nil
+	}
+	if l.Path, err = exec.LookPath(name); err != nil {
+		return nil, &NoCommandError{Name: name, Jar: j.Root, Near: nearNames(name, scripts(bin))}
+	}
+	if abs, err := filepath.Abs(l.Path); err == nil {
+		l.Path = abs
+	}
+	return l, nil
+}
+
+// find is the path of a program in a folder, or empty. A name with a folder in
+// it is not looked for.
+func find(bin, name string) string {
+	if strings.ContainsAny(name, `/\`) {
+		return ""
+	}
+	endings := []string{""}
+	if runtime.GOOS == "windows" {
+		endings = []string{".exe", ".bat", ".cmd", ""}
+	}
+	for _, ending := range endings {
+		file := filepath.Join(bin, name+ending)
+		if info, err := os.Stat(file); err == nil && info.Mode().IsRegular() && (runtime.GOOS == "windows" || info.Mode()&0o111 != 0) {
+			return file
+		}
+	}
+	return ""
+}
+
+func scripts(bin string) []string {
+	entries, err := os.ReadDir(bin)
+	if err != nil {
+		return nil
+	}
+	var names []string
+	for _, e := range entries {
+		if find(bin, e.Name()) != "" {
+			names = append(names, strings.TrimSuffix(e.Name(), ".exe"))
+		}
+	}
+	return names
+}
+
+// insideEnvironment is the environment as activation would make it.
+func insideEnvironment(j *jar.Jar, bin string) []string {
+	var env []string
+	path := ""
+	for _, v := range os.Environ() {
+		name, value, _ := strings.Cut(v, "=")
+		switch strings.ToUpper(name) {
+		case "PATH":
+			path = value
+		case "VIRTUAL_ENV", "VIRTUAL_ENV_PROMPT", "PYTHONHOME":
+		default:
+			env = append(env, v)
+		}
+	}
+	if path != "" {
+		path = string(filepath.ListSeparator) + path
+	}
+	return append(env, "PATH="+bin+path, "VIRTUAL_ENV="+j.Root, "VIRTUAL_ENV_PROMPT="+j.State.Prompt)
+}
