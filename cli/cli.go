@@ -122,7 +122,7 @@ func (a *app) root() *cobra.Command {
 	for _, c := range []*cobra.Command{
 		a.createCommand(), a.discardCommand(),
 		a.installCommand(), a.uninstallCommand(),
-		a.hereCommand(), a.contentsCommand(),
+		a.hereCommand(), a.contentsCommand(), a.labelCommand(),
 		a.recordCommand(), a.recreateCommand(),
 		a.runCommand(),
 		a.indexCommand(), a.serveCommand(), a.demoCommand(), a.versionCommand(),
@@ -212,7 +212,7 @@ func (a *app) show(o *operation.Outcome, planOnly bool) {
 func unknownCommand(name string, known []string) error {
 	e := &operation.UsageError{Why: fmt.Sprintf("there is no command %q", name), Try: "glassjar help lists the commands"}
 	if near := operation.Near(name, known); len(near) > 0 {
-		e.Try = "did you mean glassjar " + near[0] + "?"
+		e.Try = "glassjar " + near[0]
 	}
 	return e
 }

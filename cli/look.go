@@ -44,3 +44,23 @@ func (a *app) contentsCommand() *cobra.Command {
 	cmd.Flags().BoolVar(&sizes, "sizes", false, "show how large each package is")
 	return cmd
 }
+
+func (a *app) labelCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "label", GroupID: "look", Short: "the jar's fingerprint: equal for equal contents, anywhere",
+		Example: "  glassjar label",
+		Args:    atMost(0),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			l, err := a.machine.Label(a.jar)
+			if err != nil {
+				return err
+			}
+			if a.json {
+				a.screen.Data(l)
+				return nil
+			}
+			a.screen.Label(l)
+			return nil
+		},
+	}
+}

@@ -92,6 +92,13 @@ func (s *Screen) Here(h *operation.Here) {
 	t.Print()
 }
 
+// Label shows a jar's fingerprint.
+func (s *Screen) Label(l *operation.Labelled) {
+	t := s.Sheet()
+	t.Line("label", s.Bold(l.Label), s.Faint(s.Path(l.Jar)+", "+l.Python+", "+Count(l.Packages, "package")))
+	t.Print()
+}
+
 // Fail writes an error: what could not be done, the reasons, what to try.
 func (s *Screen) Fail(m Message) {
 	if s.JSON {

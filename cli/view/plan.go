@@ -139,9 +139,11 @@ func changes(o *operation.Outcome) []string {
 	return append(parts, Took(o.Took))
 }
 
-// Took is a duration in words: "0.04 s", "12 s", "3 min 10 s".
+// Took is a duration in words: "4 ms", "1.25 s", "12 s", "3 min 10 s".
 func Took(d time.Duration) string {
 	switch {
+	case d < time.Second:
+		return fmt.Sprintf("%d ms", max(1, d.Milliseconds()))
 	case d < 10*time.Second:
 		return fmt.Sprintf("%.2f s", d.Seconds())
 	case d < time.Minute:

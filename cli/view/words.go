@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io/fs"
 	"os"
+	"sort"
 	"strings"
 
 	"glassjar/core/fetch"
@@ -149,7 +150,7 @@ func (s *Screen) jarWords(err error) (Message, bool) {
 	case errors.As(err, &noPython):
 		return s.noPython(noPython), true
 	case errors.As(err, &wrong):
-		return Message{What: fmt.Sprintf("this jar's Python is not one that the project takes"), Reasons: []string{wrong.Error()},
+		return Message{What: "this jar's Python is not one that the project takes", Reasons: []string{wrong.Error()},
 			Try: []string{"make the jar anew: glassjar discard .jar, then glassjar create"}, Exit: ExitPython}, true
 	case errors.As(err, &rejected):
 		return Message{What: s.Path(rejected.Path) + " cannot be used as a Python", Reasons: []string{rejected.Why}, Try: []string{"glassjar pythons lists those that can"}, Exit: ExitPython}, true
@@ -237,25 +238,14 @@ func (s *Screen) noCommand(e *operation.NoCommandError) Message {
 
 func (s *Screen) stillNeeded(e *operation.StillNeededError) Message {
 	m := Message{What: "these are still needed", Exit: ExitUsage}
-	var all []string
 	for name, by := range e.By {
 		m.Reasons = append(m.Reasons, fmt.Sprintf("%s is needed by %s", name, strings.Join(by, ", ")))
-		all = append(all, by...)
 	}
-	m.Try = []string{"take out what needs them as well: " + strings.Join(unique(all), ", ")}
+	sort.Strings(m.Reasons)
+	if len(e.Roots) > 0 {
+		m.Try = []string{"take out what was asked for: glassjar uninstall " + strings.Join(e.Roots, " ")}
+	}
 	return m
-}
-
-func unique(list []string) []string {
-	seen := map[string]bool{}
-	var out []string
-	for _, s := range list {
-		if !seen[s] {
-			seen[s] = true
-			out = append(out, s)
-		}
-	}
-	return out
 }
 
 func (s *Screen) fileWords(err error) (Message, bool) {
@@ -321,7 +311,7 @@ func (s *Screen) networkWords(err error) (Message, bool) {
 	case errors.As(err, &insecure):
 		return Message{What: "an address is refused", Reasons: []string{insecure.Error()}, Try: []string{"use https, or set allow-http = true in the settings"}, Exit: ExitNetwork}, true
 	case errors.As(err, &notIndex):
-		return Message{What: "that is not an index", Reasons: []string{strings.TrimPrefix(notIndex.Error(), "")}, Try: []string{"check the address; that of an index often ends in /simple/"}, Exit: ExitNetwork}, true
+		return Message{What: "that is not an index", Reasons: []string{notIndex.Error()}, Try: []string{"check the address; that of an index often ends in /simple/"}, Exit: ExitNetwork}, true
 	case errors.As(err, &pin):
 		return Message{What: "an index is missing", Reasons: []string{pin.Error()}, Try: []string{"glassjar index add " + pin.Index + " ADDRESS"}, Exit: ExitUsage}, true
 	case errors.As(err, &network):

@@ -10,7 +10,6 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
-	"os"
 	"os/exec"
 	"path/filepath"
 	"strings"
@@ -80,30 +79,26 @@ func remark(text string, err error) string {
 	return ": " + err.Error()
 }
 
-// linkTarget is the program to link jars to. A stand-in names the real one; in
-// an environment it is the base's. Links are followed within their folder
-// only: python3 to python3.11 keeps meaning the same after an upgrade, while
-// a link into a versioned folder may be the stable name.
+// linkTarget is the program to link jars to. A stand-in, and a link elsewhere,
+// name the real one: the program in the base's own bin folder, which keeps its
+// name when the base is upgraded. In an environment it is the base's.
 func linkTarget(path string, said Answer) string {
 	target := said.Executable
 	if said.InEnvironment && said.BaseExecutable != "" {
 		target = said.BaseExecutable
 	}
-	for range 8 {
-		next, err := os.Readlink(target)
-		if err != nil {
-			break
-		}
-		if !filepath.IsAbs(next) {
-			next = filepath.Join(filepath.Dir(target), next)
-		}
-		if filepath.Dir(next) != filepath.Dir(target) {
-			break
-		}
-		target = next
-	}
 	if target == "" {
-		return path
+		target = path
+	}
+	real, err := filepath.EvalSymlinks(target)
+	if err != nil {
+		return target
+	}
+	for _, name := range []string{filepath.Base(real), filepath.Base(target)} {
+		own := filepath.Join(said.Prefix, "bin", name)
+		if same, err := filepath.EvalSymlinks(own); err == nil && same == real {
+			return own
+		}
 	}
 	return target
 }

@@ -41,6 +41,7 @@ type State struct {
 	Implementation string `json:"implementation"`
 	ABI            string `json:"abi"`
 	OS             string `json:"os"`
+	Arch           string `json:"arch"`
 	Library        string `json:"library"`
 	FreeThreaded   bool   `json:"free_threaded,omitempty"`
 	SeeSystem      bool   `json:"see_system"`

@@ -141,3 +141,10 @@ func (m *Machine) wish(text string, spec *project.Spec) (interpreter.Wish, strin
 	// Without a wish any Python 3 will do; 2.7 is only taken when asked for.
 	return interpreter.Wish{Versions: version.MustParseSpecifiers(">=3")}, "", nil
 }
+
+// DefaultPython is the program that a jar would be made from where nothing is
+// asked for.
+func (m *Machine) DefaultPython(ctx context.Context) (string, error) {
+	in, _, _, err := m.choosePython(ctx, "", nil)
+	return in.Path, err
+}

@@ -100,7 +100,7 @@ func (e IndexEdit) apply(list []project.IndexEntry, relativeTo string) ([]projec
 		}
 		try := "glassjar index list shows those that are set up, and where"
 		if near := nearNames(name, names); len(near) > 0 {
-			try = "did you mean " + near[0] + "?"
+			try = "the name " + near[0]
 		}
 		return usage("there is no index %q there", try, name)
 	}

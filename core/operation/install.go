@@ -73,8 +73,7 @@ func (m *Machine) readWants(_ context.Context, wants []string) ([]project.Asked,
 func (m *Machine) addToSpec(spec *project.Spec, place Place, asked []project.Asked, group string) (*project.Spec, error) {
 	var add []string
 	for _, a := range asked {
-		bare := len(a.Specifiers) == 0 && a.URL == "" && len(a.Extras) == 0 && a.Marker.IsZero()
-		if bare && mentions(spec, a.Key(), group) {
+		if bare(a) && mentions(spec, a.Key(), group) {
 			continue
 		}
 		add = append(add, a.Requirement.String())
@@ -91,6 +90,11 @@ func (m *Machine) addToSpec(spec *project.Spec, place Place, asked []project.Ask
 		return nil, err
 	}
 	return project.ParseSpec(spec.File, text)
+}
+
+// bare reports whether nothing but a name was asked for.
+func bare(a project.Asked) bool {
+	return len(a.Specifiers) == 0 && a.URL == "" && len(a.Extras) == 0 && a.Marker.IsZero()
 }
 
 func mentions(spec *project.Spec, key, group string) bool {
@@ -171,6 +175,9 @@ func rootsOf(spec *project.Spec, opt resolveOptions) []project.Asked {
 	var roots []project.Asked
 	for _, a := range spec.Asked {
 		if a.Extra == "" && (a.Group == "" || contains(opt.groups, a.Group)) {
+			if first[a.Key()] > 0 && !bare(opt.asked[first[a.Key()]-1]) {
+				a.File = "" // it is not in the file yet
+			}
 			roots = append(roots, a)
 		}
 	}
@@ -248,8 +255,10 @@ func (m *Machine) hashAll(ctx context.Context, p *Plan) error {
 
 // StillNeededError says that distributions cannot go since others need them.
 type StillNeededError struct {
-	// By tells for each name what needs it.
-	By map[string][]string
+	// By tells for each name what needs it; Roots are those asked for through
+	// which they came.
+	By    map[string][]string
+	Roots []string
 }
 
 func (e *StillNeededError) Error() string {
@@ -340,55 +349,54 @@ func checkThere(installed []jar.Installed, spec *project.Spec, gone map[string]b
 	return nil
 }
 
-// stillNeeded refuses to take out what something that stays, and that was
-// itself asked for or is needed, needs.
+// stillNeeded refuses to take out what something that stays needs: something
+// that was itself asked for, or is needed by what was.
 func (m *Machine) stillNeeded(ctx context.Context, j *jar.Jar, installed []jar.Installed, gone map[string]bool) error {
-	in, err := m.interpreterOf(ctx, j)
-	if err != nil {
-		return err
-	}
-	env := in.Environment()
-	by := map[string][]string{}
+	needed := m.neededBy(ctx, j, installed)
+	requested := map[string]bool{}
 	for _, d := range installed {
-		if gone[d.Key()] {
-			continue
-		}
-		for _, r := range d.Metadata.Requires {
-			if gone[r.Key()] && r.Marker.Holds(env) && stays(installed, d.Key(), gone, env) {
-				by[r.Key()] = append(by[r.Key()], d.Key())
+		requested[d.Key()] = d.Requested
+	}
+	e := &StillNeededError{By: map[string][]string{}}
+	roots := map[string]bool{}
+	for name := range gone {
+		for _, by := range needed[name] {
+			if over := wantedBy(by, needed, requested, gone); len(over) > 0 {
+				e.By[name] = append(e.By[name], by)
+				for _, root := range over {
+					roots[root] = true
+				}
 			}
 		}
 	}
-	if len(by) > 0 {
-		return &StillNeededError{by}
+	if len(e.By) == 0 {
+		return nil
 	}
-	return nil
+	for root := range roots {
+		e.Roots = append(e.Roots, root)
+	}
+	sort.Strings(e.Roots)
+	return e
 }
 
-// stays reports whether a distribution is still wanted once others are gone:
-// it was asked for, or something that stays needs it.
-func stays(installed []jar.Installed, key string, gone map[string]bool, env requirement.Environment) bool {
-	wanted := map[string]bool{}
-	byKey := map[string]jar.Installed{}
-	var reach func(string)
-	reach = func(k string) {
-		if wanted[k] || gone[k] {
+// wantedBy are the distributions that were asked for and lead to one, by paths
+// that do not go through what is to go.
+func wantedBy(key string, needed map[string][]string, requested, gone map[string]bool) []string {
+	var roots []string
+	seen := map[string]bool{}
+	var climb func(string)
+	climb = func(k string) {
+		if seen[k] || gone[k] {
 			return
 		}
-		wanted[k] = true
-		for _, r := range byKey[k].Metadata.Requires {
-			if r.Marker.Holds(env) {
-				reach(r.Key())
-			}
+		seen[k] = true
+		if requested[k] {
+			roots = append(roots, k)
+		}
+		for _, by := range needed[k] {
+			climb(by)
 		}
 	}
-	for _, d := range installed {
-		byKey[d.Key()] = d
-	}
-	for _, d := range installed {
-		if d.Requested {
-			reach(d.Key())
-		}
-	}
-	return wanted[key]
+	climb(key)
+	return roots
 }

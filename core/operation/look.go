@@ -10,6 +10,7 @@ import (
 
 	"glassjar/core/jar"
 	"glassjar/core/project"
+	"glassjar/core/requirement"
 )
 
 // Entry is one distribution of a jar.
@@ -53,16 +54,7 @@ func (m *Machine) Contents(ctx context.Context, ref string) (*Contents, error) {
 		return nil, err
 	}
 	out := &Contents{Jar: place.Root, Python: pythonTitle(j), Entries: []Entry{}}
-	in, err := m.interpreterOf(ctx, j)
-	known := err == nil
-	needed := map[string][]string{}
-	for _, d := range installed {
-		for _, r := range d.Metadata.Requires {
-			if !r.Marker.UsesExtra() && (!known || r.Marker.Holds(in.Environment())) {
-				needed[r.Key()] = append(needed[r.Key()], d.Key())
-			}
-		}
-	}
+	needed := m.neededBy(ctx, j, installed)
 	for _, d := range installed {
 		e := Entry{Name: d.Key(), Version: d.Version().String(), Summary: d.Metadata.Summary, Asked: d.Requested, NeededBy: append([]string{}, needed[d.Key()]...),
 			Installer: d.Installer, Damage: d.Damage}
@@ -81,6 +73,53 @@ func (m *Machine) Contents(ctx context.Context, ref string) (*Contents, error) {
 		out.Entries = append(out.Entries, e)
 	}
 	return out, nil
+}
+
+// neededBy tells for each name which installed distributions need it, through
+// the extras that are asked for as well. Where the interpreter cannot be asked,
+// markers do not count.
+func (m *Machine) neededBy(ctx context.Context, j *jar.Jar, installed []jar.Installed) map[string][]string {
+	in, err := m.interpreterOf(ctx, j)
+	holds := func(r requirement.Requirement, extras []string) bool {
+		return err != nil && !r.Marker.UsesExtra() || err == nil && r.Marker.Holds(in.Environment(), extras...)
+	}
+	extras := map[string]map[string]bool{}
+	want := func(r requirement.Requirement) (news bool) {
+		for _, e := range r.ExtraKeys() {
+			if extras[r.Key()] == nil {
+				extras[r.Key()] = map[string]bool{}
+			}
+			news = news || !extras[r.Key()][e]
+			extras[r.Key()][e] = true
+		}
+		return news
+	}
+	if spec, err := readSpec(m.placeAt(j.Root, Named)); err == nil {
+		for _, a := range spec.Asked {
+			want(a.Requirement)
+		}
+	}
+	out := map[string][]string{}
+	for again := true; again; {
+		again = false
+		clear(out)
+		for _, d := range installed {
+			var on []string
+			for e := range extras[d.Key()] {
+				on = append(on, e)
+			}
+			for _, r := range d.Metadata.Requires {
+				if !holds(r, on) && !holds(r, nil) {
+					continue
+				}
+				again = want(r) || again
+				if list := out[r.Key()]; r.Key() != d.Key() && (len(list) == 0 || list[len(list)-1] != d.Key()) {
+					out[r.Key()] = append(list, d.Key())
+				}
+			}
+		}
+	}
+	return out
 }
 
 func pythonTitle(j *jar.Jar) string {
@@ -203,6 +242,33 @@ func (m *Machine) step(ctx context.Context, j *jar.Jar, installed []jar.Installe
 		return JarDiffers
 	}
 	return InStep
+}
+
+// Labelled is a jar's fingerprint and what it covers.
+type Labelled struct {
+	Jar      string `json:"jar"`
+	Label    string `json:"label"`
+	Python   string `json:"python"`
+	Packages int    `json:"packages"`
+}
+
+// Label computes a jar's fingerprint from its files.
+func (m *Machine) Label(ref string) (*Labelled, error) {
+	place, err := m.Locate(ref, false)
+	if err != nil {
+		return nil, err
+	}
+	j, err := m.open(place)
+	if err != nil {
+		return nil, err
+	}
+	installed, err := j.Installed()
+	if err != nil {
+		return nil, err
+	}
+	out := &Labelled{Jar: place.Root, Python: pythonTitle(j), Packages: len(installed)}
+	out.Label, err = j.Label(installed)
+	return out, err
 }
 
 // Discarded tells which jars were removed.

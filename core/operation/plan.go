@@ -93,7 +93,7 @@ func (m *Machine) need(a project.Asked) resolve.Need {
 // origin says where a requirement was asked for.
 func (m *Machine) origin(a project.Asked) string {
 	if a.File == "" {
-		return "the command"
+		return "this command"
 	}
 	file := a.File
 	if rel, err := filepath.Rel(m.Dir, file); err == nil && !strings.HasPrefix(rel, "..") {

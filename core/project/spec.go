@@ -259,7 +259,7 @@ func (s *Spec) takeTool(raw map[string]any) error {
 		}
 		if !known {
 			return &FileError{File: s.File, Line: s.lineOfKey(key), Where: "tool.glassjar", Why: fmt.Sprintf("%q is not a key that is known here", key),
-				Try: "did you mean " + Nearest(key, toolKeys) + "?"}
+				Try: "the nearest known key: " + Nearest(key, toolKeys)}
 		}
 	}
 	if len(raw) == 0 {

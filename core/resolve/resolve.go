@@ -53,7 +53,7 @@ func (n Need) String() string {
 	if n.URL != "" {
 		return text + " @ " + n.URL
 	}
-	return text + n.Specifiers.String()
+	return text + n.Specifiers.Written()
 }
 
 // pinsExactly reports whether the need names one version, which admits that

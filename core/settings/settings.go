@@ -73,7 +73,7 @@ func Read(file string) (Settings, error) {
 			key := strings.Join(missing.Errors[0].Key(), ".")
 			fault.Line, _ = missing.Errors[0].Position()
 			fault.Why = fmt.Sprintf("%q is not a setting", key)
-			fault.Try = "did you mean " + project.Nearest(key, keys) + "?"
+			fault.Try = "the nearest known setting: " + project.Nearest(key, keys)
 		}
 		return s, fault
 	}

@@ -197,11 +197,18 @@ func MustParseSpecifiers(text string) Specifiers {
 
 // String is the clauses in order of their text, joined by commas.
 func (ss Specifiers) String() string {
+	parts := strings.Split(ss.Written(), ",")
+	sort.Strings(parts)
+	return strings.Join(parts, ",")
+}
+
+// Written is the clauses in the order in which they were written, joined by
+// commas.
+func (ss Specifiers) Written() string {
 	parts := make([]string, len(ss))
 	for i, s := range ss {
 		parts[i] = s.String()
 	}
-	sort.Strings(parts)
 	return strings.Join(parts, ",")
 }
 

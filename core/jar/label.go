@@ -1,0 +1,63 @@
+package jar
+
+import (
+	"crypto/sha256"
+	"encoding/hex"
+	"fmt"
+	"io"
+	"os"
+	"sort"
+	"strings"
+)
+
+// Label is a fingerprint of all that matters of a jar's contents: equal on two
+// machines exactly when these are. Neither paths, nor times, nor the machine
+// have a part in it. docs/formats.md defines it line by line.
+func (j *Jar) Label(installed []Installed) (string, error) {
+	h := sha256.New()
+	s := j.State
+	fmt.Fprintf(h, "glassjar label 1\npython %s %s %s %s\nsee-system %t\n", s.Implementation, s.Python, s.OS, s.Arch, s.SeeSystem)
+	for _, d := range installed {
+		fmt.Fprintf(h, "distribution %s %s\n", d.Key(), d.Version())
+		files, err := j.Files(d)
+		if err != nil {
+			return "", err
+		}
+		sort.Slice(files, func(i, k int) bool { return files[i].Path < files[k].Path })
+		for _, f := range files {
+			sum, err := j.sum(f.Path)
+			if err != nil {
+				return "", err
+			}
+			fmt.Fprintf(h, "file %s %s\n", f.Path, sum)
+		}
+	}
+	return formatLabel(h.Sum(nil)), nil
+}
+
+// sum is a file's SHA-256 in hex, "missing" if it is not there.
+func (j *Jar) sum(file string) (string, error) {
+	f, err := os.Open(j.Path(file))
+	if os.IsNotExist(err) {
+		return "missing", nil
+	}
+	if err != nil {
+		return "", err
+	}
+	defer f.Close()
+	h := sha256.New()
+	if _, err := io.Copy(h, f); err != nil {
+		return "", err
+	}
+	return hex.EncodeToString(h.Sum(nil)), nil
+}
+
+// formatLabel is the first ten bytes in hex, in groups of four digits.
+func formatLabel(sum []byte) string {
+	text := hex.EncodeToString(sum[:10])
+	var groups []string
+	for i := 0; i < len(text); i += 4 {
+		groups = append(groups, text[i:i+4])
+	}
+	return strings.Join(groups, "-")
+}

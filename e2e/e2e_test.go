@@ -1,0 +1,290 @@
+// Package e2e drives the built program by scripts that read like sessions in a
+// terminal: testdata/script/*.txtar.
+//
+// Besides the usual commands of such scripts there are
+//
+//	exits N CMD...      runs a command, which must end with code N
+//	index NAME [SOURCE] serves an index on loopback and puts its address into
+//	                    $NAME; SOURCE is "sample" or a kind of fault
+//	snapshot FILE DIR   writes what is in a tree, and the hash of each file
+//	wheel DIR NAME [altered] writes the wheels of one distribution of the sample
+//	nginx NAME DIR      serves a folder with the real web server
+//	waitfor FILE        waits until a file has a whole line
+//
+// and the condition [python:3.12], which holds if that Python was found.
+package e2e
+
+import (
+	"bytes"
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"io/fs"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"runtime"
+	"slices"
+	"strconv"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/rogpeppe/go-internal/testscript"
+
+	"glassjar/core/index"
+	"glassjar/core/interpreter"
+	"glassjar/sample"
+)
+
+// found are the interpreters of this machine, by minor version; def is the one
+// that scripts call python3.
+var (
+	found = map[string]interpreter.Found{}
+	def   interpreter.Found
+	built string
+)
+
+func TestMain(m *testing.M) { os.Exit(run(m)) }
+
+func run(m *testing.M) int {
+	dir, err := os.MkdirTemp("", "glassjar-e2e-")
+	if err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		return 1
+	}
+	defer os.RemoveAll(dir)
+	built = filepath.Join(dir, "bin")
+	program := filepath.Join(built, "glassjar")
+	if runtime.GOOS == "windows" {
+		program += ".exe"
+	}
+	build := exec.Command("go", "build", "-o", program, "../cmd/glassjar")
+	build.Env = append(os.Environ(), "CGO_ENABLED=0")
+	if out, err := build.CombinedOutput(); err != nil {
+		fmt.Fprintf(os.Stderr, "%v\n%s", err, out)
+		return 1
+	}
+	if err := findPythons(); err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		return 1
+	}
+	return m.Run()
+}
+
+// findPythons looks as the program itself does. The newest CPython 3 is the
+// one that scripts have on PATH.
+func findPythons() error {
+	all, _ := interpreter.NewFinder(nil).All(context.Background())
+	for _, f := range all {
+		name := f.Minor()
+		if f.IsPyPy() {
+			name = "pypy" + name
+		}
+		if _, ok := found[name]; !ok {
+			found[name] = f
+		}
+		if major := f.Version().Release()[0]; !f.IsPyPy() && major == "3" && (def.Path == "" || def.Version().Less(f.Version())) {
+			def = f
+		}
+	}
+	if def.Path == "" {
+		return errors.New("the scripts need a Python 3 on PATH or in a folder named by GLASSJAR_PYTHONS")
+	}
+	return os.Symlink(def.Path, filepath.Join(built, "python3"))
+}
+
+func TestScripts(t *testing.T) {
+	testscript.Run(t, testscript.Params{
+		Dir: "testdata/script",
+		Setup: func(env *testscript.Env) error {
+			home := filepath.Join(env.WorkDir, "user")
+			env.Setenv("HOME", home)
+			env.Setenv("USERPROFILE", home)
+			env.Setenv("GLASSJAR_HOME", filepath.Join(env.WorkDir, "home"))
+			env.Setenv("PATH", built+string(os.PathListSeparator)+"/usr/bin"+string(os.PathListSeparator)+"/bin")
+			env.Setenv("PYTHONDONTWRITEBYTECODE", "1")
+			env.Setenv("PYTHON_BASE", def.Said.Prefix)
+			env.Setenv("PYTHON_STDLIB", def.Said.Stdlib)
+			env.Setenv("PYTHON_MINOR", def.Minor())
+			var folders []string
+			for _, f := range found {
+				folders = append(folders, filepath.Dir(filepath.Dir(f.Path)))
+			}
+			env.Setenv("FOUND_PYTHONS", strings.Join(folders, string(os.PathListSeparator)))
+			return os.MkdirAll(home, 0o755)
+		},
+		Condition: func(cond string) (bool, error) {
+			if name, ok := strings.CutPrefix(cond, "python:"); ok {
+				_, there := found[name]
+				return there, nil
+			}
+			if cond == "root" {
+				return os.Getuid() == 0, nil
+			}
+			return false, fmt.Errorf("unknown condition %q", cond)
+		},
+		Cmds: map[string]func(*testscript.TestScript, bool, []string){
+			"exits": exits, "index": serveIndex, "snapshot": snapshot, "wheel": writeWheel, "waitfor": waitFor, "nginx": startNginx,
+		},
+	})
+}
+
+func exits(ts *testscript.TestScript, neg bool, args []string) {
+	want, err := strconv.Atoi(args[0])
+	ts.Check(err)
+	err = ts.Exec(args[1], args[2:]...)
+	have := 0
+	var exit *exec.ExitError
+	if errors.As(err, &exit) {
+		have = exit.ExitCode()
+	} else {
+		ts.Check(err)
+	}
+	if (have == want) == neg {
+		ts.Fatalf("%s ended with %d", strings.Join(args[1:], " "), have)
+	}
+}
+
+// serveIndex starts a server that lives as long as the script.
+func serveIndex(ts *testscript.TestScript, _ bool, args []string) {
+	source := "sample"
+	if len(args) > 1 {
+		source = args[1]
+	}
+	good := index.Handler{Source: index.Sample{}}
+	var handler http.Handler = good
+	switch source {
+	case "sample":
+	case "html":
+		handler = http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			w.Header().Set("Content-Type", "text/html")
+			fmt.Fprint(w, "<html><body><h1>Welcome to the orchard</h1><a href=\"/login\">log in</a></body></html>")
+		})
+	case "nothing":
+		handler = http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			conn, _, err := w.(http.Hijacker).Hijack()
+			ts.Check(err)
+			conn.Close()
+		})
+	case "altered": // every file comes with its last byte changed
+		handler = http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			rec := httptest.NewRecorder()
+			good.ServeHTTP(rec, r)
+			body := rec.Body.Bytes()
+			if strings.HasSuffix(r.URL.Path, ".whl") && len(body) > 0 {
+				body[len(body)-1] ^= 1
+			}
+			for k, v := range rec.Header() {
+				w.Header()[k] = v
+			}
+			w.WriteHeader(rec.Code)
+			_, _ = w.Write(body)
+		})
+	default:
+		code, err := strconv.Atoi(source)
+		ts.Check(err)
+		handler = http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { http.Error(w, "no", code) })
+	}
+	s := httptest.NewServer(handler)
+	ts.Defer(s.Close)
+	ts.Setenv(args[0], s.URL+"/simple/")
+}
+
+// snapshot writes one line for each file of a tree: its path, mode and hash. Of
+// a link only that it is one, since where it leads depends on the machine.
+func snapshot(ts *testscript.TestScript, _ bool, args []string) {
+	var lines []string
+	root := ts.MkAbs(args[1])
+	ts.Check(filepath.WalkDir(root, func(p string, e fs.DirEntry, err error) error {
+		if err != nil {
+			return err
+		}
+		rel, err := filepath.Rel(root, p)
+		if err != nil || e.IsDir() {
+			return err
+		}
+		what := "link"
+		if e.Type()&fs.ModeSymlink == 0 {
+			data, err := os.ReadFile(p)
+			if err != nil {
+				return err
+			}
+			info, err := e.Info()
+			if err != nil {
+				return err
+			}
+			sum := sha256.Sum256(data)
+			what = fmt.Sprintf("%v %s", info.Mode(), hex.EncodeToString(sum[:]))
+		}
+		lines = append(lines, filepath.ToSlash(rel)+" "+what)
+		return nil
+	}))
+	slices.Sort(lines)
+	ts.Check(os.WriteFile(ts.MkAbs(args[0]), []byte(strings.Join(lines, "\n")+"\n"), 0o644))
+}
+
+// writeWheel puts the sample's wheels of one distribution into a folder; with
+// "altered" a byte of each is changed.
+func writeWheel(ts *testscript.TestScript, _ bool, args []string) {
+	ts.Check(os.MkdirAll(ts.MkAbs(args[0]), 0o755))
+	for _, f := range sample.Files(args[1]) {
+		data := bytes.Clone(f.Data)
+		if len(args) > 2 && args[2] == "altered" {
+			data[len(data)/2] ^= 1
+		}
+		ts.Check(os.WriteFile(filepath.Join(ts.MkAbs(args[0]), f.Name), data, 0o644))
+	}
+}
+
+// waitFor waits until another process has written a line to a file.
+func waitFor(ts *testscript.TestScript, _ bool, args []string) {
+	for range 1000 {
+		if data, err := os.ReadFile(ts.MkAbs(args[0])); err == nil && bytes.HasSuffix(data, []byte("\n")) {
+			ts.Setenv("LINE", strings.TrimSpace(strings.SplitN(string(data), "\n", 2)[0]))
+			return
+		}
+		time.Sleep(10 * time.Millisecond)
+	}
+	ts.Fatalf("nothing came to %s", args[0])
+}
+
+// startNginx serves a folder with the real web server, if it is installed.
+func startNginx(ts *testscript.TestScript, _ bool, args []string) {
+	program, err := exec.LookPath("nginx")
+	if err != nil {
+		if program = "/usr/sbin/nginx"; !exists(program) {
+			ts.Fatalf("nginx is not installed")
+		}
+	}
+	dir := ts.MkAbs("nginx")
+	ts.Check(os.MkdirAll(dir, 0o755))
+	free := httptest.NewServer(nil)
+	address := free.Listener.Addr().String()
+	free.Close()
+	user := ""
+	if os.Getuid() == 0 {
+		user = "user root; " // its workers would else not be let into the folder
+	}
+	conf := user + fmt.Sprintf("daemon off; pid %[1]s/pid; error_log %[1]s/error.log; events {}\nhttp { access_log off; client_body_temp_path %[1]s/a; proxy_temp_path %[1]s/b; fastcgi_temp_path %[1]s/c; uwsgi_temp_path %[1]s/d; scgi_temp_path %[1]s/e;\nserver { listen %[2]s; root %[3]s; location / { index index.html; } } types { text/html html; } }\n",
+		dir, address, ts.MkAbs(args[1]))
+	ts.Check(os.WriteFile(filepath.Join(dir, "conf"), []byte(conf), 0o644))
+	cmd := exec.Command(program, "-c", filepath.Join(dir, "conf"), "-e", filepath.Join(dir, "error.log"))
+	ts.Check(cmd.Start())
+	ts.Defer(func() { _ = cmd.Process.Kill(); _ = cmd.Wait() })
+	for range 500 {
+		if res, err := http.Get("http://" + address + "/simple/"); err == nil {
+			res.Body.Close()
+			ts.Setenv(args[0], "http://"+address+"/simple/")
+			return
+		}
+		time.Sleep(10 * time.Millisecond)
+	}
+	ts.Fatalf("nginx does not answer")
+}
+
+func exists(file string) bool { _, err := os.Stat(file); return err == nil }
