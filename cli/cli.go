@@ -98,11 +98,7 @@ func (a *app) root() *cobra.Command {
 			if len(args) == 0 {
 				return cmd.Help()
 			}
-			var names []string
-			for _, c := range cmd.Commands() {
-				names = append(names, c.Name())
-			}
-			return unknownCommand(args[0], names)
+			return unknownCommand(args[0], names(cmd))
 		},
 	}
 	f := root.PersistentFlags()
@@ -117,8 +113,17 @@ func (a *app) root() *cobra.Command {
 		return &flagError{strings.TrimPrefix(cmd.CommandPath(), "glassjar "), err}
 	})
 	root.AddGroup(groups...)
-	root.SetHelpCommandGroupID("more")
-	root.SetCompletionCommandGroupID("more")
+	root.SetHelpFunc(a.help)
+	root.SetHelpCommand(&cobra.Command{Use: "help [COMMAND]", GroupID: "more", Short: "more on a command", Example: "  glassjar help install",
+		RunE: func(cmd *cobra.Command, args []string) error {
+			found, rest, err := root.Find(args)
+			if err != nil || len(rest) > 0 {
+				return unknownCommand(strings.Join(args, " "), names(root))
+			}
+			a.help(found, nil)
+			return nil
+		}})
+	root.CompletionOptions.SetDefaultShellCompDirective(cobra.ShellCompDirectiveNoFileComp)
 	for _, c := range []*cobra.Command{
 		a.createCommand(), a.discardCommand(),
 		a.installCommand(), a.uninstallCommand(),
@@ -129,12 +134,17 @@ func (a *app) root() *cobra.Command {
 	} {
 		root.AddCommand(c)
 	}
+	root.InitDefaultCompletionCmd()
+	if c, _, err := root.Find([]string{"completion"}); err == nil {
+		c.Short, c.GroupID = "a script that completes commands in your shell", "more"
+	}
 	return root
 }
 
+// The groups of commands; a title is the label beside which they stand.
 var groups = []*cobra.Group{
-	{ID: "make", Title: "Make a jar:"}, {ID: "fill", Title: "Fill it:"}, {ID: "look", Title: "Look into it:"},
-	{ID: "record", Title: "Write it down, make it again:"}, {ID: "use", Title: "Use it:"}, {ID: "keep", Title: "Keep house:"}, {ID: "more", Title: "More:"},
+	{ID: "make", Title: "make"}, {ID: "fill", Title: "fill"}, {ID: "look", Title: "look"},
+	{ID: "record", Title: "record"}, {ID: "use", Title: "use"}, {ID: "keep", Title: "keep"}, {ID: "more", Title: "more"},
 }
 
 func (a *app) newScreen() *view.Screen {
@@ -207,6 +217,14 @@ func (a *app) show(o *operation.Outcome, planOnly bool) {
 		a.screen.Say("nothing was changed")
 		a.exit = view.ExitNo
 	}
+}
+
+func names(cmd *cobra.Command) []string {
+	var out []string
+	for _, c := range cmd.Commands() {
+		out = append(out, c.Name())
+	}
+	return out
 }
 
 func unknownCommand(name string, known []string) error {

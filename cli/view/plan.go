@@ -111,6 +111,9 @@ func (s *Screen) Outcome(o *operation.Outcome) {
 	for _, w := range o.Wrote {
 		t.Line("wrote", s.Plain(s.Path(w)))
 	}
+	for _, f := range o.Plan.Structure {
+		t.Line("mended", s.Plain(f))
+	}
 	if !o.Plan.Empty() {
 		t.Line("done", s.Plain(strings.Join(changes(o), ", ")))
 	}

@@ -56,6 +56,9 @@ func (t *Sheet) Line(label string, cells ...Cell) {
 // Row adds a line whose cells line up with those of the rows around it.
 func (t *Sheet) Row(label string, cells ...Cell) { t.rows = append(t.rows, row{label, cells, true}) }
 
+// Gap adds an empty line.
+func (t *Sheet) Gap() { t.rows = append(t.rows, row{}) }
+
 const gap = 2
 
 // labelWidth is that of the column of labels in all sheets.

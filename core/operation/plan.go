@@ -50,6 +50,9 @@ type Plan struct {
 	Mend []Item `json:"mend"`
 	// Drop are files that belong to nothing.
 	Drop []string `json:"drop"`
+	// Structure are files of the jar itself, such as pyvenv.cfg, that were put
+	// right on the way.
+	Structure []string `json:"structure,omitempty"`
 	// Provided are distributions of the base that count as present.
 	Provided []Item `json:"provided,omitempty"`
 	Kept     int    `json:"kept"`

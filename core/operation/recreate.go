@@ -174,7 +174,8 @@ func (m *Machine) ensure(ctx context.Context, p *Plan, place Place, spec *projec
 	opt := jar.Options{Prompt: place.Prompt(), SeeSystem: spec.Tool.SeeSystem}
 	if p.jar != nil {
 		opt.SeeSystem = p.jar.State.SeeSystem
-		_, err := p.jar.Rebase(p.python, opt)
+		var err error
+		p.Structure, err = p.jar.Rebase(p.python, opt)
 		return p.jar, err
 	}
 	if info, err := os.Lstat(place.Root); err == nil && info.IsDir() && !jar.Exists(place.Root) {

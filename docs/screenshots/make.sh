@@ -1,0 +1,41 @@
+#!/usr/bin/env bash
+# Makes the pictures of this folder anew, from the sample: a real terminal on a
+# virtual screen. Needs Xvfb, xterm, ImageMagick's import, and Go.
+set -euo pipefail
+here=$(cd "$(dirname "$0")" && pwd)
+work=$(mktemp -d)
+trap 'kill $screen 2>/dev/null || :; rm -rf "$work"' EXIT
+(cd "$here/../.." && CGO_ENABLED=0 go build -o "$work/bin/glassjar" ./cmd/glassjar)
+cp -r "$here/../../sample/projects" "$work/projects"
+# The system's own Python is used: its place is the same on most machines.
+export PATH="$work/bin:/usr/bin:/bin" GLASSJAR_HOME="$work/home" PYTHONDONTWRITEBYTECODE=1
+Xvfb :87 -screen 0 1280x800x24 >/dev/null 2>&1 &
+screen=$!
+export DISPLAY=:87
+sleep 1
+
+# shot NAME FOLDER COMMANDS: types the commands, one a line, and takes the
+# picture when all have ended.
+shot() {
+    local name=$1 folder=$2 script=$work/script
+    {
+        echo "cd '$work/projects/$folder'"
+        echo 'printf "\033[2J\033[H"'
+        while IFS= read -r line; do
+            [ -n "$line" ] || continue
+            printf 'printf "\\033[36m$\\033[0m %%s\\n" %q\n%s\n' "$line" "$line"
+        done <<<"$3"
+        echo "touch '$work/ended'; sleep 30"
+    } >"$script"
+    rm -f "$work/ended"
+    xterm -geometry 104x38+0+0 -fa 'DejaVu Sans Mono' -fs 14 -bg '#14181c' -fg '#d8dee4' -b 18 +sb -e bash "$script" &
+    local terminal=$!
+    for _ in $(seq 200); do [ -e "$work/ended" ] && break; sleep 0.1; done
+    sleep 0.7
+    import -window root "$here/$name.png"
+    kill $terminal
+    wait $terminal 2>/dev/null || :
+}
+
+quiet() { (cd "$work/projects/$1" && shift && "$@" >/dev/null 2>&1) || :; }
+. "$here/shots.sh"
