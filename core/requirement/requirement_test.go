@@ -92,5 +92,8 @@ func FuzzParse(f *testing.F) {
 		again, err := requirement.Parse(r.String())
 		require.NoError(t, err, r.String())
 		require.Equal(t, r.String(), again.String())
+		simple := r.Marker.Simplify()
+		env := requirement.Environment{"os_name": "nt", "python_version": "3.9", "python_full_version": "3.9.1", "sys_platform": "win32", "platform_system": "Windows"}
+		require.Equal(t, r.Marker.Holds(env, "x"), simple.Holds(env, "x"), "%s became %s", r.Marker, simple)
 	})
 }
