@@ -16,6 +16,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"glassjar/cli/view"
+	"glassjar/core/jar"
 	"glassjar/core/operation"
 )
 
@@ -36,7 +37,14 @@ type app struct {
 }
 
 // Main runs one command line and gives its exit code.
+//
+// Under the name of a script in a jar the program is that script's launcher.
 func Main(args []string, in io.Reader, out, errs io.Writer) int {
+	if self, err := os.Executable(); err == nil {
+		if python, script, ok := jar.LaunchTarget(self); ok {
+			return start(&operation.Launch{Path: python, Args: append([]string{"python", script}, args...), Env: os.Environ()}, errs)
+		}
+	}
 	a := &app{in: in, out: out, err: errs}
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
@@ -71,6 +79,20 @@ func Main(args []string, in io.Reader, out, errs io.Writer) int {
 	m := a.screen.Words(a.doing, err)
 	a.screen.Fail(m)
 	return m.Exit
+}
+
+// start runs a launch, in place of this process where the system can.
+func start(l *operation.Launch, errs io.Writer) int {
+	err := launch(l)
+	var code exitCode
+	switch {
+	case errors.As(err, &code):
+		return int(code)
+	case err != nil:
+		fmt.Fprintf(errs, "glassjar: cannot start %s: %v\n", l.Path, err)
+		return view.ExitPython
+	}
+	return view.ExitDone
 }
 
 // exitCode ends the program with a code and no message.
@@ -130,7 +152,7 @@ func (a *app) root() *cobra.Command {
 		a.hereCommand(), a.contentsCommand(), a.labelCommand(),
 		a.recordCommand(), a.recreateCommand(),
 		a.runCommand(),
-		a.indexCommand(), a.serveCommand(), a.demoCommand(), a.versionCommand(),
+		a.pythonsCommand(), a.indexCommand(), a.serveCommand(), a.demoCommand(), a.versionCommand(),
 	} {
 		root.AddCommand(c)
 	}

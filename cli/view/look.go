@@ -16,16 +16,23 @@ func (s *Screen) Contents(c *operation.Contents, sizes bool) {
 		t.Line("try", s.Plain("glassjar install NAME"))
 	}
 	var total int64
+	own := 0
 	for _, e := range c.Entries {
 		total += e.Size
+		label := "holds"
+		if e.Base {
+			label = "sees"
+		} else {
+			own++
+		}
 		cells := []Cell{s.Bold(e.Name), s.Plain(e.Version)}
 		if sizes {
 			cells = append(cells, s.Plain(fmt.Sprintf("%8s", Bytes(e.Size))))
 		}
-		t.Row("holds", append(cells, s.Faint(role(e)))...)
+		t.Row(label, append(cells, s.Faint(role(e)))...)
 	}
-	if len(c.Entries) > 0 {
-		t.Line("sum", s.Plain(Count(len(c.Entries), "package")+", "+Bytes(total)))
+	if own > 0 {
+		t.Line("sum", s.Plain(Count(own, "package")+", "+Bytes(total)))
 	}
 	t.Print()
 }
@@ -33,6 +40,8 @@ func (s *Screen) Contents(c *operation.Contents, sizes bool) {
 func role(e operation.Entry) string {
 	var parts []string
 	switch {
+	case e.Base:
+		return "of the base, stays as it is"
 	case e.Damage != "":
 		return "damaged: " + e.Damage
 	case e.Asked:

@@ -13,6 +13,8 @@ import (
 	"github.com/charmbracelet/lipgloss"
 	"github.com/charmbracelet/x/term"
 	"github.com/muesli/termenv"
+
+	"glassjar/core/project"
 )
 
 // Screen is where a command's view goes.
@@ -33,11 +35,15 @@ type Screen struct {
 
 // NewScreen looks at the outputs. color is "auto", "always" or "never".
 func NewScreen(out, err io.Writer, color, dir string) *Screen {
-	s := &Screen{Out: out, Err: err, Width: 80, Dir: dir}
+	// What goes to a pipe is not broken into lines: a program reads it.
+	s := &Screen{Out: out, Err: err, Width: unbroken, Dir: dir}
 	var width int
 	width, s.Terminal = terminal(out)
-	if width > 0 {
+	switch {
+	case width > 0:
 		s.Width = width
+	case s.Terminal:
+		s.Width = 80
 	}
 	_, s.ErrTerminal = terminal(err)
 	r := lipgloss.NewRenderer(out)
@@ -56,6 +62,8 @@ func NewScreen(out, err io.Writer, color, dir string) *Screen {
 	s.bad = r.NewStyle().Foreground(lipgloss.Color("1"))
 	return s
 }
+
+const unbroken = 1 << 20
 
 func terminal(w io.Writer) (int, bool) {
 	f, ok := w.(*os.File)
@@ -92,19 +100,7 @@ func (s *Screen) Note(text string) {
 }
 
 // Path is a path as the user would type it.
-func (s *Screen) Path(path string) string { return Relative(s.Dir, path) }
-
-// Relative is a path relative to a folder if it lies in it, else as it is.
-func Relative(dir, path string) string {
-	if path == dir {
-		return "."
-	}
-	prefix := strings.TrimSuffix(dir, string(os.PathSeparator)) + string(os.PathSeparator)
-	if rest, ok := strings.CutPrefix(path, prefix); ok {
-		return rest
-	}
-	return path
-}
+func (s *Screen) Path(path string) string { return project.Shorten(s.Dir, path) }
 
 // Bytes is a size in words: "812 B", "12.3 kB", "4.0 MB".
 func Bytes(n int64) string {

@@ -54,7 +54,12 @@ func (t *Sheet) Line(label string, cells ...Cell) {
 }
 
 // Row adds a line whose cells line up with those of the rows around it.
-func (t *Sheet) Row(label string, cells ...Cell) { t.rows = append(t.rows, row{label, cells, true}) }
+func (t *Sheet) Row(label string, cells ...Cell) {
+	for len(cells) > 1 && cells[len(cells)-1].Text == "" {
+		cells = cells[:len(cells)-1]
+	}
+	t.rows = append(t.rows, row{label, cells, true})
+}
 
 // Gap adds an empty line.
 func (t *Sheet) Gap() { t.rows = append(t.rows, row{}) }
@@ -159,9 +164,19 @@ func (c Cell) render() string {
 	return c.style.Render(c.Text)
 }
 
+// wrap breaks a text at blanks only, since paths and options are to be copied.
 func wrap(text string, width int) []string {
 	if ansi.StringWidth(text) <= width {
 		return []string{text}
 	}
-	return strings.Split(ansi.Wrap(text, width, ""), "\n")
+	var lines []string
+	line := ""
+	for _, word := range strings.SplitAfter(text, " ") {
+		if line != "" && ansi.StringWidth(strings.TrimRight(line+word, " ")) > width {
+			lines = append(lines, strings.TrimRight(line, " "))
+			line = ""
+		}
+		line += word
+	}
+	return append(lines, line)
 }

@@ -34,6 +34,9 @@ type Finder struct {
 	Active []string
 	// Cache keeps answers; nil asks every time.
 	Cache *Cache
+
+	once sync.Once
+	list []candidate
 }
 
 // NewFinder takes PATH and the variable GLASSJAR_PYTHONS from the environment.
@@ -47,8 +50,29 @@ var programName = regexp.MustCompile(`^(python|pypy)([23](\.\d+t?)?)?(\.exe)?$`)
 type candidate struct{ path, source string }
 
 // candidates lists programs in the order of preference, each real file once.
+// The folders are looked through once.
 func (f *Finder) candidates() []candidate {
+	f.once.Do(func() { f.list = f.search() })
+	return f.list
+}
+
+func (f *Finder) search() []candidate {
 	var out []candidate
+	folders := map[string]bool{}
+	programs := func(dir string) []string {
+		if real, err := filepath.EvalSymlinks(dir); err == nil && !folders[real] {
+			folders[real] = true
+			return programs(dir)
+		}
+		return nil
+	}
+	below := func(dir string) []string {
+		var out []string
+		for _, folder := range below(dir) {
+			out = append(out, programs(folder)...)
+		}
+		return out
+	}
 	seen := map[string]bool{}
 	add := func(source string, paths ...string) {
 		for _, p := range paths {
@@ -93,7 +117,7 @@ func programs(dir string) []string {
 	}
 	var names []string
 	for _, e := range entries {
-		if m := programName.FindStringSubmatch(e.Name()); m != nil && !e.IsDir() {
+		if strings.HasPrefix(e.Name(), "py") && programName.MatchString(e.Name()) && !e.IsDir() {
 			names = append(names, e.Name())
 		}
 	}
@@ -128,7 +152,7 @@ func programs(dir string) []string {
 	return names
 }
 
-// below searches a folder of interpreters' installations.
+// below are the folders of programs in a folder of installations.
 func below(dir string) []string {
 	var out []string
 	for _, bin := range []string{"bin", ".", "*/bin", "*"} {
@@ -137,9 +161,7 @@ func below(dir string) []string {
 		}
 		found, _ := filepath.Glob(filepath.Join(escapeGlob(dir), bin)) // the pattern is well-formed
 		sort.Sort(sort.Reverse(sort.StringSlice(found)))
-		for _, folder := range found {
-			out = append(out, programs(folder)...)
-		}
+		out = append(out, found...)
 	}
 	return out
 }
@@ -218,7 +240,7 @@ func (f *Finder) First(ctx context.Context, accept func(Interpreter) bool) (Foun
 			passed = append(passed, r)
 			continue
 		}
-		if accept(in) {
+		if accept(in) && !in.IsPyPy() {
 			return Found{in, c.path, c.source}, passed, true
 		}
 	}

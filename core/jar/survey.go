@@ -69,6 +69,7 @@ func (j *Jar) Survey(installed []Installed) (Survey, error) {
 		}
 		for _, f := range files {
 			known[f.Path] = true
+			known[l.launcherOf(f.Path)] = true
 			s.Files++
 			s.Bytes += max(f.Size, 0)
 			if what := j.compare(f); what != "" {

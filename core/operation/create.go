@@ -96,25 +96,22 @@ func (m *Machine) newPlace(name, at string) (Place, error) {
 // choosePython finds the interpreter for a wish or, without one, for what the
 // spec requires.
 func (m *Machine) choosePython(ctx context.Context, wishText string, spec *project.Spec) (interpreter.Interpreter, string, []interpreter.Rejection, error) {
-	fail := func(err error) (interpreter.Interpreter, string, []interpreter.Rejection, error) {
-		return interpreter.Interpreter{}, "", nil, err
-	}
 	wish, from, err := m.wish(wishText, spec)
 	if err != nil {
-		return fail(err)
+		return interpreter.Interpreter{}, "", nil, err
 	}
+	return m.pickPython(ctx, m.finder(), wish, from)
+}
+
+func (m *Machine) pickPython(ctx context.Context, finder *interpreter.Finder, wish interpreter.Wish, from string) (interpreter.Interpreter, string, []interpreter.Rejection, error) {
 	if wish.Path != "" {
 		in, err := m.probe(ctx, wish.Path)
-		if err != nil {
-			return fail(err)
-		}
-		return in, "it was named", nil, nil
+		return in, "it was named", nil, err
 	}
-	finder := m.finder()
 	found, passed, ok := finder.First(ctx, wish.Accepts)
 	if !ok {
 		all, passed := finder.All(ctx)
-		return fail(&NoPythonError{Wish: wish.Text, From: from, Found: all, PassedOver: passed})
+		return interpreter.Interpreter{}, "", nil, &NoPythonError{Wish: wish.Text, From: from, Found: all, PassedOver: passed}
 	}
 	why := "the first on PATH"
 	if found.Source != "path" {

@@ -29,7 +29,7 @@ type InstallOptions struct {
 // Install adds to a jar, and writes down what was asked for and what came of
 // it.
 func (m *Machine) Install(ctx context.Context, opt InstallOptions, decide Decide) (*Outcome, error) {
-	asked, err := m.readWants(ctx, opt.Wants)
+	asked, err := m.readWants(opt.Wants)
 	if err != nil {
 		return nil, err
 	}
@@ -56,14 +56,14 @@ func groupList(group string) []string {
 }
 
 // readWants reads the requirements of a command line.
-func (m *Machine) readWants(_ context.Context, wants []string) ([]project.Asked, error) {
+func (m *Machine) readWants(wants []string) ([]project.Asked, error) {
 	var out []project.Asked
 	for _, text := range wants {
-		r, err := requirement.Parse(text)
+		a, err := m.readWant(text)
 		if err != nil {
-			return nil, &UsageError{fmt.Sprintf("%q is not a requirement: %v", text, err), "write NAME, or 'NAME>=1.0' in quotes"}
+			return nil, err
 		}
-		out = append(out, project.Asked{Requirement: r, Text: text})
+		out = append(out, a)
 	}
 	return out, nil
 }
@@ -136,16 +136,9 @@ func (m *Machine) toSpec(ctx context.Context, place Place, before, spec *project
 	if err := checkPython(spec, env); err != nil {
 		return nil, err
 	}
-	if err := m.checkNames(ctx, p.catalog, roots, env, nil, sampleOnly); err != nil {
-		return nil, err
-	}
 	problem := resolve.Problem{AllowPrereleases: opt.pre, Keep: keepOf(record, installed, opt)}
-	selected, solution, err := m.solve(ctx, p.catalog, env, roots, problem, nil)
+	solution, err := m.choose(ctx, p, env, roots, problem)
 	if err != nil {
-		return nil, err
-	}
-	p.selected = selected
-	if err := m.hashAll(ctx, p); err != nil {
 		return nil, err
 	}
 	p.Asked = askedTexts(opt.asked)
@@ -163,6 +156,46 @@ func (m *Machine) toSpec(ctx context.Context, place Place, before, spec *project
 	}
 	p.compare(installed, readOrigins(p.jar), func(d jar.Installed) bool { return inRecord[d.Key()] || opt.gone[d.Key()] }, nil)
 	return m.carryOut(ctx, p, decide)
+}
+
+// choose finds versions for the roots and the files of these, into the plan.
+func (m *Machine) choose(ctx context.Context, p *Plan, env environment, roots []project.Asked, problem resolve.Problem) (*resolve.Solution, error) {
+	if err := m.addDirect(ctx, p.catalog, roots); err != nil {
+		return nil, err
+	}
+	base, err := m.provided(p)
+	if err != nil {
+		return nil, err
+	}
+	if err := m.checkNames(ctx, p.catalog, roots, env, base, p.SampleOnly); err != nil {
+		return nil, err
+	}
+	var solution *resolve.Solution
+	if p.selected, solution, err = m.solve(ctx, p.catalog, env, roots, problem, base); err != nil {
+		return nil, err
+	}
+	return solution, m.hashAll(ctx, p)
+}
+
+// provided are the distributions of the base that a jar sees, if it was made
+// to see them. What the jar holds itself comes first.
+func (m *Machine) provided(p *Plan) (map[string]present, error) {
+	out := map[string]present{}
+	if !p.jar.State.SeeSystem {
+		return out, nil
+	}
+	for _, dir := range p.python.Said.SitePackages {
+		list, err := jar.ReadSite(dir)
+		if err != nil {
+			return nil, err
+		}
+		for _, d := range list {
+			if _, seen := out[d.Key()]; !seen && d.Damage == "" {
+				out[d.Key()] = present{d.Version(), d.Metadata}
+			}
+		}
+	}
+	return out, nil
 }
 
 // rootsOf are the command's wants, then the spec's. Of the spec the

@@ -30,6 +30,8 @@ type Entry struct {
 	// From is where it came from if no index gave it.
 	From   string `json:"from,omitempty"`
 	Damage string `json:"damage,omitempty"`
+	// Base tells that the jar only sees it: it belongs to the base.
+	Base bool `json:"base,omitempty"`
 }
 
 // Contents is what a jar holds.
@@ -72,7 +74,34 @@ func (m *Machine) Contents(ctx context.Context, ref string) (*Contents, error) {
 		}
 		out.Entries = append(out.Entries, e)
 	}
-	return out, nil
+	return out, m.addBase(ctx, j, out)
+}
+
+// addBase lists what a jar sees of its base.
+func (m *Machine) addBase(ctx context.Context, j *jar.Jar, out *Contents) error {
+	in, err := m.interpreterOf(ctx, j)
+	if err != nil {
+		return nil // of a base that is gone nothing is seen
+	}
+	base, err := m.provided(&Plan{jar: j, python: in})
+	if err != nil {
+		return err
+	}
+	own := map[string]bool{}
+	for _, e := range out.Entries {
+		own[e.Name] = true
+	}
+	var names []string
+	for name := range base {
+		if !own[name] {
+			names = append(names, name)
+		}
+	}
+	sort.Strings(names)
+	for _, name := range names {
+		out.Entries = append(out.Entries, Entry{Name: name, Version: base[name].version.String(), Summary: base[name].meta.Summary, NeededBy: []string{}, Base: true})
+	}
+	return nil
 }
 
 // neededBy tells for each name which installed distributions need it, through

@@ -16,7 +16,7 @@ import (
 // formatRecord writes what was solved as a record. So far it serves the
 // environment of the jar; its files are those of every platform.
 func (m *Machine) formatRecord(ctx context.Context, p *Plan, spec *project.Spec, roots []project.Asked, solution *resolve.Solution) ([]byte, error) {
-	r := &project.Record{File: p.place.RecordFile, CreatedBy: "glassjar", RequiresPython: spec.RequiresPython, Asked: askedTexts(sortedAsked(roots))}
+	r := &project.Record{File: p.place.RecordFile, CreatedBy: "glassjar", RequiresPython: spec.RequiresPython, Asked: askedTexts(sortedAsked(roots)), SeeSystem: p.jar.State.SeeSystem}
 	needs := map[string][]string{}
 	for _, c := range solution.Choices {
 		seen := map[string]bool{}
@@ -155,22 +155,16 @@ func (m *Machine) Record(ctx context.Context, opt RecordOptions) (*Recorded, err
 	if err := checkPython(spec, env); err != nil {
 		return nil, err
 	}
-	if err := m.checkNames(ctx, p.catalog, roots, env, nil, sampleOnly); err != nil {
-		return nil, err
-	}
-	selected, solution, err := m.solve(ctx, p.catalog, env, roots, resolve.Problem{Keep: keepOf(record, installed, resolveOptions{})}, nil)
+	p.SampleOnly = sampleOnly
+	solution, err := m.choose(ctx, p, env, roots, resolve.Problem{Keep: keepOf(record, installed, resolveOptions{})})
 	if err != nil {
-		return nil, err
-	}
-	p.selected = selected
-	if err := m.hashAll(ctx, p); err != nil {
 		return nil, err
 	}
 	data, err := m.formatRecord(ctx, p, spec, roots, solution)
 	if err != nil {
 		return nil, err
 	}
-	out := &Recorded{File: place.RecordFile, Packages: len(selected), SampleOnly: sampleOnly}
+	out := &Recorded{File: place.RecordFile, Packages: len(p.selected), SampleOnly: sampleOnly}
 	out.Changed, err = writeIfNew(place.RecordFile, data, opt.Check)
 	return out, err
 }

@@ -97,7 +97,7 @@ func (m *Machine) fromRecord(ctx context.Context, place Place, spec *project.Spe
 			return ok, err
 		}
 		made = p.Create
-		p.jar, err = m.ensure(ctx, p, place, spec)
+		p.jar, err = m.ensure(ctx, p, place, spec.Tool.SeeSystem || record.SeeSystem)
 		return err == nil, err
 	})
 	if err != nil && made && p.jar != nil {
@@ -170,8 +170,8 @@ func (m *Machine) replacement(ctx context.Context, j *jar.Jar, spec *project.Spe
 }
 
 // ensure makes the jar of a plan, or links an existing one anew.
-func (m *Machine) ensure(ctx context.Context, p *Plan, place Place, spec *project.Spec) (*jar.Jar, error) {
-	opt := jar.Options{Prompt: place.Prompt(), SeeSystem: spec.Tool.SeeSystem}
+func (m *Machine) ensure(ctx context.Context, p *Plan, place Place, seeSystem bool) (*jar.Jar, error) {
+	opt := jar.Options{Prompt: place.Prompt(), SeeSystem: seeSystem}
 	if p.jar != nil {
 		opt.SeeSystem = p.jar.State.SeeSystem
 		var err error

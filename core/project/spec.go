@@ -322,6 +322,18 @@ func Find(dir, name string) string {
 	}
 }
 
+// Shorten is a path relative to a folder if it lies in it, else as it is.
+func Shorten(dir, path string) string {
+	if path == dir {
+		return "."
+	}
+	prefix := strings.TrimSuffix(dir, string(os.PathSeparator)) + string(os.PathSeparator)
+	if rest, ok := strings.CutPrefix(path, prefix); ok {
+		return rest
+	}
+	return path
+}
+
 // Nearest is the word of a list that is least far from a word, by the number
 // of letters to insert, drop, change or swap.
 func Nearest(word string, list []string) string {

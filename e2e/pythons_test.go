@@ -1,0 +1,196 @@
+package e2e
+
+import (
+	"encoding/json"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"glassjar/core/index"
+	"glassjar/core/interpreter"
+)
+
+// look is run inside a jar and says what its Python sees.
+const look = `
+import json, sys, sysconfig
+import press_schedule.plan, brixmeter
+seen = {}
+for name in ("pip", "setuptools", "wheel", "numpy", "six", "apt", "only_in_base"):
+    try:
+        seen[name] = getattr(__import__(name), "__file__", "") or ""
+    except ImportError:
+        pass
+paths = sysconfig.get_paths()
+print(json.dumps({"prefix": sys.prefix, "exec_prefix": sys.exec_prefix, "version": "%d.%d.%d" % sys.version_info[:3],
+    "purelib": paths["purelib"], "scripts": paths["scripts"], "module": press_schedule.plan.__file__, "seen": seen, "path": sys.path}))
+`
+
+// session runs the built program in a folder.
+type session struct {
+	t   *testing.T
+	dir string
+	env []string
+}
+
+func newSession(t *testing.T, dir string) *session {
+	home := t.TempDir()
+	s := &session{t: t, dir: dir}
+	for _, v := range os.Environ() {
+		name, _, _ := strings.Cut(v, "=")
+		if !strings.HasPrefix(name, "PYTHON") && name != "VIRTUAL_ENV" && name != "HOME" {
+			s.env = append(s.env, v)
+		}
+	}
+	s.env = append(s.env, "HOME="+home, "GLASSJAR_HOME="+filepath.Join(home, "glassjar"), "PYTHONDONTWRITEBYTECODE=1")
+	return s
+}
+
+// output runs a command and gives what it prints; the command must end well.
+func (s *session) output(program string, args ...string) string {
+	s.t.Helper()
+	out, err := s.try(program, args...)
+	require.NoError(s.t, err, "%s %v\n%s", program, args, out)
+	return out
+}
+
+func (s *session) try(program string, args ...string) (string, error) {
+	if program == "glassjar" {
+		program = filepath.Join(built, "glassjar")
+	}
+	cmd := exec.Command(program, args...)
+	cmd.Dir, cmd.Env = s.dir, s.env
+	out, err := cmd.CombinedOutput()
+	return string(out), err
+}
+
+// Every interpreter that the machine has makes a jar of its own: a universal
+// wheel with a script installs and runs, and nothing of the base is seen.
+func TestEveryPython(t *testing.T) {
+	for name, f := range found {
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			top := realPath(t, t.TempDir())
+			// The user's own site folder must not be seen either.
+			s := newSession(t, top)
+			plantUserSite(t, s, f)
+			s.output("glassjar", "create", "--python", f.Path)
+			s.output("glassjar", "install", "press-schedule<2")
+			inspect(t, s, f, filepath.Join(top, ".jar"))
+			assert.Contains(t, s.output("glassjar", "run", "press-schedule"), "Perry pear")
+			assert.Contains(t, s.output(filepath.Join(top, ".jar", "bin", "press-schedule")), "Perry pear")
+
+			// Activated in a shell, python and the script are the jar's.
+			out := s.output("sh", "-c", ". .jar/bin/activate && command -v python && press-schedule && python -c 'import sys; print(sys.prefix)'")
+			assert.Contains(t, out, filepath.Join(top, ".jar", "bin", "python"))
+			assert.Contains(t, out, "Quince")
+
+			// And all of it again after the jar has moved.
+			moved := filepath.Join(top, "moved jar ünd far")
+			require.NoError(t, os.Rename(filepath.Join(top, ".jar"), moved))
+			assert.Contains(t, s.output(filepath.Join(moved, "bin", "press-schedule")), "Perry pear")
+			inspect(t, s, f, moved)
+		})
+	}
+}
+
+func realPath(t *testing.T, dir string) string {
+	real, err := filepath.EvalSymlinks(dir)
+	require.NoError(t, err)
+	return real
+}
+
+func inspect(t *testing.T, s *session, f interpreter.Found, root string) {
+	t.Helper()
+	var saw struct {
+		Prefix     string
+		ExecPrefix string `json:"exec_prefix"`
+		Version    string
+		Purelib    string
+		Scripts    string
+		Module     string
+		Seen       map[string]string
+		Path       []string
+	}
+	out := s.output(filepath.Join(root, "bin", "python"), "-c", look)
+	require.NoError(t, json.Unmarshal([]byte(out), &saw), out)
+	assert.Equal(t, root, saw.Prefix)
+	assert.Equal(t, root, saw.ExecPrefix)
+	assert.Equal(t, f.Version().Base(), saw.Version)
+	assert.Equal(t, filepath.Join(root, "bin"), saw.Scripts)
+	assert.True(t, strings.HasPrefix(saw.Module, root+string(os.PathSeparator)), saw.Module)
+	assert.True(t, strings.HasPrefix(saw.Module, saw.Purelib), "%s is not in %s", saw.Module, saw.Purelib)
+	assert.Empty(t, saw.Seen, "packages of the base are seen")
+	for _, p := range saw.Path {
+		if strings.Contains(p, "-packages") {
+			assert.True(t, strings.HasPrefix(p, root), "%s is on the path", p)
+		}
+	}
+}
+
+// plantUserSite puts a module into the user's own site folder.
+func plantUserSite(t *testing.T, s *session, f interpreter.Found) {
+	out := s.output(f.Path, "-c", "import site; print(site.getusersitepackages())")
+	dir := strings.TrimSpace(out)
+	require.NoError(t, os.MkdirAll(dir, 0o755))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "only_in_base.py"), nil, 0o644))
+}
+
+// A path longer than a kernel's limit for the first line of a script, with
+// blanks and letters beyond ASCII in it.
+func TestScriptsBelowALongPath(t *testing.T) {
+	deep := realPath(t, t.TempDir())
+	for len(deep) < 400 {
+		deep = filepath.Join(deep, "a folder with a long näme")
+	}
+	require.NoError(t, os.MkdirAll(deep, 0o755))
+	s := newSession(t, deep)
+	s.output("glassjar", "create", "--python", def.Path)
+	s.output("glassjar", "install", "press-schedule")
+	assert.Contains(t, s.output(filepath.Join(deep, ".jar", "bin", "press-schedule")), "Perry pear")
+	assert.Contains(t, s.output("sh", "-c", ". .jar/bin/activate && press-schedule"), "Perry pear")
+	inspect(t, s, def, filepath.Join(deep, ".jar"))
+}
+
+// A wheel that no index knows: by path, by a file: address, by an http address.
+func TestDirectReferences(t *testing.T) {
+	top := realPath(t, t.TempDir())
+	s := newSession(t, top)
+	files := filepath.Join(top, "files")
+	require.NoError(t, index.Write(t.Context(), index.Sample{}, files))
+	wheels := filepath.Join(files, "files")
+	s.output("glassjar", "create", "--python", def.Path)
+	s.output("glassjar", "install", "./files/files/brixmeter-1.2-py2.py3-none-any.whl")
+	s.output("glassjar", "install", "orchard-core @ "+index.FileURL(filepath.Join(wheels, "orchard_core-1.1-py2.py3-none-any.whl")))
+	site := filepath.Join(top, ".jar", "lib", "python"+def.Minor(), "site-packages")
+	direct, err := os.ReadFile(filepath.Join(site, "brixmeter-1.2.dist-info", "direct_url.json"))
+	require.NoError(t, err)
+	assert.Contains(t, string(direct), `"url":"file://`)
+	assert.Contains(t, string(direct), `"sha256":"`)
+	record, err := os.ReadFile(filepath.Join(top, "pylock.toml"))
+	require.NoError(t, err)
+	assert.Contains(t, string(record), `archive = { path = "files/files/brixmeter-1.2-py2.py3-none-any.whl"`)
+
+	// What others need is met by the wheel that was named.
+	s.output("glassjar", "install", "press-schedule")
+	assert.Contains(t, s.output("glassjar", "run", "press-schedule"), "brixmeter 1.2")
+	before := s.output("glassjar", "label")
+	require.NoError(t, os.RemoveAll(filepath.Join(top, ".jar")))
+	s.output("glassjar", "recreate", "--python", def.Path)
+	assert.Equal(t, before, s.output("glassjar", "label"))
+
+	for _, c := range []struct{ want, says string }{
+		{"./files/files/nowhere-1.0-py3-none-any.whl", "there is no file"},
+		{"./files/files/pomace_compost-1.0.tar.gz", "source distribution"},
+		{"cider @ " + index.FileURL(filepath.Join(wheels, "must_core-0.2-py2.py3-none-any.whl")), "is one of must-core"},
+		{"must-core @ " + index.FileURL(filepath.Join(wheels, "must_core-0.2-py2.py3-none-any.whl")) + "#sha256=" + strings.Repeat("0", 64), "not what was announced"},
+	} {
+		out, err := s.try("glassjar", "install", c.want)
+		assert.Error(t, err, c.want)
+		assert.Contains(t, out, c.says)
+	}
+}
