@@ -1,0 +1,403 @@
+package jar_test
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"glassjar/core/interpreter"
+	"glassjar/core/jar"
+	"glassjar/core/metadata"
+	"glassjar/core/version"
+	"glassjar/core/wheel"
+)
+
+// pretend is an interpreter that is never started: a jar only links to it.
+func pretend(t *testing.T) interpreter.Interpreter {
+	path := filepath.Join(t.TempDir(), "python3.12")
+	require.NoError(t, os.WriteFile(path, []byte("#!/bin/sh\n"), 0o755))
+	return interpreter.Interpreter{Path: path, Said: interpreter.Answer{Version: "3.12.1", Implementation: "cpython", PythonImplementation: "CPython",
+		SOABI: "cpython-312-x86_64-linux-gnu", Bits: 64, Machine: "x86_64", OSName: "posix", SysPlatform: "linux", LibraryFolder: "lib"}}
+}
+
+func create(t *testing.T) *jar.Jar {
+	j, err := jar.Create(context.Background(), filepath.Join(t.TempDir(), ".jar"), pretend(t), jar.Options{Prompt: "orchard"})
+	require.NoError(t, err)
+	return j
+}
+
+// pack makes a wheel in memory; files are "path=content" lines.
+func pack(t *testing.T, name, v, entry string, files ...string) *wheel.Wheel {
+	spec := wheel.Spec{Name: name, Version: version.MustParse(v), Tag: "py3-none-any",
+		Metadata: []byte("Metadata-Version: 2.1\nName: " + name + "\nVersion: " + v + "\n"), EntryPoints: []byte(entry)}
+	for _, f := range files {
+		path, data, _ := strings.Cut(f, "=")
+		spec.Files = append(spec.Files, wheel.File{Path: path, Data: []byte(data)})
+	}
+	var b bytes.Buffer
+	require.NoError(t, wheel.Write(&b, spec))
+	w, err := wheel.Open(bytes.NewReader(b.Bytes()), int64(b.Len()), spec.FileName(), wheel.DefaultLimits)
+	require.NoError(t, err)
+	return w
+}
+
+func add(wheels ...*wheel.Wheel) jar.Change {
+	var c jar.Change
+	for _, w := range wheels {
+		c.Add = append(c.Add, jar.Addition{Wheel: w, Requested: true})
+	}
+	return c
+}
+
+// files lists all of a jar but the program's own.
+func files(t *testing.T, j *jar.Jar) []string {
+	var out []string
+	require.NoError(t, filepath.WalkDir(j.Root, func(p string, e os.DirEntry, err error) error {
+		if err == nil && !e.IsDir() {
+			rel, _ := filepath.Rel(j.Root, p)
+			if rel = filepath.ToSlash(rel); !strings.HasPrefix(rel, "glassjar/") && !strings.HasPrefix(rel, "bin/python") {
+				out = append(out, rel)
+			}
+		}
+		return err
+	}))
+	return out
+}
+
+const site = "lib/python3.12/site-packages/"
+
+func read(t *testing.T, j *jar.Jar, file string) string {
+	data, err := os.ReadFile(j.Path(file))
+	require.NoError(t, err)
+	return string(data)
+}
+
+func TestCreate(t *testing.T) {
+	j := create(t)
+	assert.Equal(t, []string{".gitignore", "bin/activate", "pyvenv.cfg"}, files(t, j))
+	assert.Contains(t, read(t, j, "pyvenv.cfg"), "include-system-site-packages = false\nversion = 3.12.1\nprompt = orchard\n")
+	base, err := j.Base()
+	require.NoError(t, err)
+	assert.Equal(t, "python3.12", filepath.Base(base))
+	for _, name := range []string{"bin/python", "bin/python3", "bin/python3.12"} {
+		_, err := os.Stat(j.Path(name))
+		assert.NoError(t, err, name)
+	}
+
+	var exists *jar.ExistsError
+	_, err = jar.Create(context.Background(), j.Root, pretend(t), jar.Options{})
+	require.ErrorAs(t, err, &exists)
+	assert.True(t, exists.Jar)
+	other := t.TempDir()
+	require.NoError(t, os.WriteFile(filepath.Join(other, "mine"), nil, 0o644))
+	_, err = jar.Create(context.Background(), other, pretend(t), jar.Options{})
+	require.ErrorAs(t, err, &exists)
+	assert.False(t, exists.Jar)
+
+	require.NoError(t, os.Remove(base))
+	var gone *jar.InterpreterGoneError
+	_, err = j.Base()
+	assert.ErrorAs(t, err, &gone)
+}
+
+func TestOpenRefusesWhatIsNoJar(t *testing.T) {
+	j := create(t)
+	state := j.Path("glassjar/jar.json")
+	for text, want := range map[string]string{
+		"{":                                      "damaged",
+		`{"format": 1, "program": "other"}`:      "damaged",
+		`{"format": 99, "program": "glassjar"}`:  "format 99",
+		`{"format": 0, "program": "glassjar"}`:   "damaged",
+		`{"format": 1, "program": ["glassjar"]}`: "damaged",
+	} {
+		require.NoError(t, os.WriteFile(state, []byte(text), 0o644))
+		_, err := jar.Open(j.Root)
+		assert.ErrorContains(t, err, want, text)
+		assert.Error(t, jar.Discard(j.Root), text)
+	}
+	_, err := jar.Open(filepath.Join(j.Root, "nowhere"))
+	assert.ErrorContains(t, err, "no such folder")
+}
+
+func TestApply(t *testing.T) {
+	j := create(t)
+	entry := "[console_scripts]\npress = press.plan:main\n[gui_scripts]\npress-view = press.plan:Window.open\n"
+	w := pack(t, "press", "1.0", entry, "press/plan.py=x = 1\n", "press-1.0.data/scripts/tool=#!python -E\nprint(1)\n",
+		"press-1.0.data/scripts/old=#!pythonw\n# -*- coding: latin-1 -*-\nprint(2)\n", "press-1.0.data/scripts/native=\x7fELF",
+		"press-1.0.data/data/share/press/day.txt=noon", "press-1.0.data/headers/press.h=int x;", "press-1.0.dist-info/INSTALLER=someone else\n")
+	require.NoError(t, j.Apply(context.Background(), add(w)))
+	info := site + "press-1.0.dist-info/"
+	assert.ElementsMatch(t, []string{".gitignore", "bin/activate", "bin/native", "bin/old", "bin/press", "bin/press-view", "bin/tool",
+		"include/site/python3.12/press/press.h", info + "INSTALLER", info + "METADATA", info + "RECORD", info + "REQUESTED", info + "WHEEL",
+		info + "entry_points.txt", site + "press/plan.py", "pyvenv.cfg", "share/press/day.txt"}, files(t, j))
+	assert.Equal(t, "glassjar\n", read(t, j, info+"INSTALLER"))
+
+	// Scripts begin with the launcher and hold no path; a coding line keeps its
+	// place among the first two.
+	for file, want := range map[string]string{
+		"bin/press":      "from press.plan import main as entry",
+		"bin/press-view": "sys.exit(entry.open())",
+		"bin/tool":       "'''\nprint(1)\n",
+		"bin/old":        "#!/bin/sh\n# -*- coding: latin-1 -*-\n''':'",
+	} {
+		text := read(t, j, file)
+		assert.True(t, strings.HasPrefix(text, "#!/bin/sh\n# -*- coding: "), file)
+		assert.Contains(t, text, want, file)
+		assert.NotContains(t, text, j.Root)
+	}
+	assert.Equal(t, "\x7fELF", read(t, j, "bin/native"))
+
+	// RECORD lists every file with its hash, whatever the scheme.
+	installed, err := j.Installed()
+	require.NoError(t, err)
+	require.Len(t, installed, 1)
+	assert.True(t, installed[0].Requested)
+	survey, err := j.Survey(installed)
+	require.NoError(t, err)
+	assert.Empty(t, survey.Faults)
+	assert.Empty(t, survey.Unknown)
+	assert.Equal(t, len(files(t, j))-3, survey.Files)
+
+	// It goes without a trace, bytecode included.
+	require.NoError(t, os.MkdirAll(j.Path(site+"press/__pycache__"), 0o755))
+	require.NoError(t, os.WriteFile(j.Path(site+"press/__pycache__/plan.cpython-312.pyc"), nil, 0o644))
+	require.NoError(t, j.Apply(context.Background(), jar.Change{Remove: installed}))
+	assert.Equal(t, []string{".gitignore", "bin/activate", "pyvenv.cfg"}, files(t, j))
+	_, err = os.Stat(j.Path(site + "press"))
+	assert.ErrorIs(t, err, os.ErrNotExist)
+	_, err = os.Stat(j.Path("share"))
+	assert.ErrorIs(t, err, os.ErrNotExist)
+}
+
+func TestClashesAreRefusedAndNothingChanges(t *testing.T) {
+	j := create(t)
+	require.NoError(t, j.Apply(context.Background(), add(pack(t, "hives", "1.0", "", "orchard/hives.py=1"))))
+	before := files(t, j)
+	for name, c := range map[string]struct {
+		change   jar.Change
+		old, new string
+	}{
+		"with what is there": {add(pack(t, "bees", "1.0", "", "orchard/hives.py=2")), "hives", "bees"},
+		"with each other":    {add(pack(t, "a", "1.0", "", "shared.py=1"), pack(t, "b", "1.0", "", "shared.py=2")), "a", "b"},
+		"with the jar":       {add(pack(t, "c", "1.0", "", "c-1.0.data/data/pyvenv.cfg=home = /")), "", "c"},
+		"with the program":   {add(pack(t, "d", "1.0", "", "d-1.0.data/data/glassjar/jar.json={}")), "", "d"},
+		"with activation":    {add(pack(t, "e", "1.0", "", "e-1.0.data/scripts/activate=rm")), "", "e"},
+		"with python":        {add(pack(t, "f", "1.0", "", "f-1.0.data/scripts/python=rm")), "", "f"},
+	} {
+		var clash *jar.ClashError
+		require.ErrorAs(t, j.Apply(context.Background(), c.change), &clash, name)
+		assert.Equal(t, c.old, clash.Old, name)
+		assert.Equal(t, c.new, clash.New, name)
+		assert.Equal(t, before, files(t, j), name)
+	}
+	// A folder that two distributions share is fine.
+	require.NoError(t, j.Apply(context.Background(), add(pack(t, "bees", "1.0", "", "orchard/bees.py=2"))))
+}
+
+func TestApplyIsAllOrNothing(t *testing.T) {
+	j := create(t)
+	spec := filepath.Join(filepath.Dir(j.Root), "pyproject.toml")
+	require.NoError(t, os.WriteFile(spec, []byte("old"), 0o600))
+	require.NoError(t, j.Apply(context.Background(), add(pack(t, "press", "1.0", "", "press.py=1"))))
+	before := files(t, j)
+	installed, err := j.Installed()
+	require.NoError(t, err)
+
+	// The second wheel cannot be put in place: its target is a folder with
+	// something in it.
+	require.NoError(t, os.MkdirAll(j.Path(site+"cider.py/inside"), 0o755))
+	change := add(pack(t, "press", "2.0", "", "press.py=2"), pack(t, "cider", "1.0", "", "cider.py=1"))
+	change.Remove, change.Write = installed, map[string][]byte{spec: []byte("new")}
+	require.Error(t, j.Apply(context.Background(), change))
+	assert.Equal(t, before, files(t, j))
+	assert.Equal(t, "1", read(t, j, site+"press.py"))
+	data, err := os.ReadFile(spec)
+	require.NoError(t, err)
+	assert.Equal(t, "old", string(data))
+
+	// A context that has ended changes nothing.
+	ended, cancel := context.WithCancel(context.Background())
+	cancel()
+	assert.ErrorIs(t, j.Apply(ended, change), context.Canceled)
+	assert.Equal(t, before, files(t, j))
+
+	// Once the way is free it goes through, files outside included, their mode
+	// kept.
+	require.NoError(t, os.RemoveAll(j.Path(site+"cider.py")))
+	require.NoError(t, j.Apply(context.Background(), change))
+	assert.Equal(t, "2", read(t, j, site+"press.py"))
+	data, err = os.ReadFile(spec)
+	require.NoError(t, err)
+	assert.Equal(t, "new", string(data))
+	info, err := os.Stat(spec)
+	require.NoError(t, err)
+	assert.Equal(t, os.FileMode(0o600), info.Mode().Perm())
+	left, err := filepath.Glob(filepath.Join(filepath.Dir(spec), "*glassjar-*"))
+	require.NoError(t, err)
+	assert.Empty(t, left)
+}
+
+// A journal that a killed process left is undone when the jar is next opened,
+// from whatever point it had come to, and although the jar was moved since.
+func TestJournalIsUndone(t *testing.T) {
+	moves := `[{"From":"lib/python3.12/site-packages/press.py","To":"glassjar/staging/old/press.py"},
+	{"From":"glassjar/staging/new/press.py","To":"lib/python3.12/site-packages/press.py"}]`
+	for done := range 3 {
+		j := create(t)
+		require.NoError(t, j.Apply(context.Background(), add(pack(t, "press", "1.0", "", "press.py=1"))))
+		write := func(file, data string) {
+			require.NoError(t, os.MkdirAll(filepath.Dir(j.Path(file)), 0o755))
+			require.NoError(t, os.WriteFile(j.Path(file), []byte(data), 0o644))
+		}
+		write("glassjar/journal.json", moves)
+		write("glassjar/staging/new/press.py", "2")
+		require.NoError(t, os.MkdirAll(j.Path("glassjar/staging/old"), 0o755))
+		if done > 0 {
+			require.NoError(t, os.Rename(j.Path(site+"press.py"), j.Path("glassjar/staging/old/press.py")))
+		}
+		if done > 1 {
+			require.NoError(t, os.Rename(j.Path("glassjar/staging/new/press.py"), j.Path(site+"press.py")))
+		}
+		moved := j.Root + "-moved"
+		require.NoError(t, os.Rename(j.Root, moved))
+		again, err := jar.Open(moved)
+		require.NoError(t, err)
+		assert.True(t, again.Recovered)
+		assert.Equal(t, "1", read(t, again, site+"press.py"))
+		_, err = os.Stat(again.Path("glassjar/staging"))
+		assert.ErrorIs(t, err, os.ErrNotExist)
+		third, err := jar.Open(moved)
+		require.NoError(t, err)
+		assert.False(t, third.Recovered)
+	}
+}
+
+func TestSurveyFindsEveryChange(t *testing.T) {
+	j := create(t)
+	require.NoError(t, j.Apply(context.Background(), add(pack(t, "press", "1.0", "[console_scripts]\npress = press:main\n", "press.py=1", "a.py=2", "b.py=3"))))
+	installed, err := j.Installed()
+	require.NoError(t, err)
+	label, err := j.Label(installed)
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(j.Path(site+"a.py"), []byte("9"), 0o644))
+	require.NoError(t, os.Remove(j.Path(site+"b.py")))
+	require.NoError(t, os.Remove(j.Path("bin/press")))
+	require.NoError(t, os.Symlink("/bin/sh", j.Path("bin/press")))
+	for _, f := range []string{"junk.py", "__pycache__/press.cpython-312.pyc", "__pycache__/junk2.cpython-312.pyc"} {
+		require.NoError(t, os.MkdirAll(filepath.Dir(j.Path(site+f)), 0o755))
+		require.NoError(t, os.WriteFile(j.Path(site+f), nil, 0o644))
+	}
+	s, err := j.Survey(installed)
+	require.NoError(t, err)
+	assert.Equal(t, []jar.Fault{{Path: "bin/press", Owner: "press", What: "changed"}, {Path: site + "a.py", Owner: "press", What: "changed"}, {Path: site + "b.py", Owner: "press", What: "missing"}}, s.Faults)
+	assert.Equal(t, []string{site + "__pycache__/junk2.cpython-312.pyc", site + "junk.py"}, s.Unknown)
+	changed, err := j.Label(installed)
+	require.NoError(t, err)
+	assert.NotEqual(t, label, changed)
+	assert.False(t, s.Whole("press"))
+}
+
+func TestRequestedIsCorrected(t *testing.T) {
+	j := create(t)
+	require.NoError(t, j.Apply(context.Background(), add(pack(t, "press", "1.0", "", "press.py=1"))))
+	for _, want := range []bool{false, false, true, true} {
+		require.NoError(t, j.Apply(context.Background(), jar.Change{Requested: map[string]bool{"press": want}}))
+		installed, err := j.Installed()
+		require.NoError(t, err)
+		assert.Equal(t, want, installed[0].Requested)
+		s, err := j.Survey(installed)
+		require.NoError(t, err)
+		assert.Empty(t, s.Faults)
+		assert.Empty(t, s.Unknown)
+	}
+}
+
+func TestDamagedDistributionIsStillListedAndRemoved(t *testing.T) {
+	j := create(t)
+	require.NoError(t, j.Apply(context.Background(), add(pack(t, "press", "1.0", "", "press.py=1"))))
+	require.NoError(t, os.WriteFile(j.Path(site+"press-1.0.dist-info/METADATA"), []byte("nonsense"), 0o644))
+	installed, err := j.Installed()
+	require.NoError(t, err)
+	require.Len(t, installed, 1)
+	assert.NotEmpty(t, installed[0].Damage)
+	assert.Equal(t, "1.0", installed[0].Version().String())
+	require.NoError(t, os.Remove(j.Path(site+"press-1.0.dist-info/RECORD")))
+	require.NoError(t, j.Apply(context.Background(), jar.Change{Remove: installed, Drop: []string{site + "press.py"}}))
+	assert.Equal(t, []string{".gitignore", "bin/activate", "pyvenv.cfg"}, files(t, j))
+}
+
+func TestRecordThatLeadsOutIsNotFollowed(t *testing.T) {
+	j := create(t)
+	outside := filepath.Join(filepath.Dir(j.Root), "precious")
+	require.NoError(t, os.WriteFile(outside, []byte("keep"), 0o644))
+	require.NoError(t, j.Apply(context.Background(), add(pack(t, "press", "1.0", "", "press.py=1"))))
+	record := j.Path(site + "press-1.0.dist-info/RECORD")
+	bad := metadata.FormatRecord([]metadata.RecordEntry{{Path: "../../../../precious", Size: 4}, {Path: outside, Size: 4}, {Path: "../../../pyvenv.cfg", Size: -1}, {Path: "press.py", Size: 1}})
+	require.NoError(t, os.WriteFile(record, bad, 0o644))
+	installed, err := j.Installed()
+	require.NoError(t, err)
+	require.NoError(t, j.Apply(context.Background(), jar.Change{Remove: installed}))
+	data, err := os.ReadFile(outside)
+	require.NoError(t, err)
+	assert.Equal(t, "keep", string(data))
+	assert.Contains(t, files(t, j), "pyvenv.cfg")
+	assert.NotContains(t, files(t, j), site+"press.py")
+}
+
+func TestDiscard(t *testing.T) {
+	j := create(t)
+	require.NoError(t, j.Apply(context.Background(), add(pack(t, "press", "1.0", "", "press-1.0.data/data/odd/place.txt=1"))))
+	require.NoError(t, os.WriteFile(j.Path("mine.txt"), nil, 0o644))
+	var own *jar.OwnThingsError
+	require.True(t, errors.As(jar.Discard(j.Root), &own))
+	assert.Equal(t, []string{"mine.txt"}, own.Files)
+	require.NoError(t, os.Remove(j.Path("mine.txt")))
+	require.NoError(t, jar.Discard(j.Root))
+	left, err := os.ReadDir(filepath.Dir(j.Root))
+	require.NoError(t, err)
+	assert.Empty(t, left)
+}
+
+// Under a script's name beside a .launch file the program is its launcher.
+func TestLaunchTarget(t *testing.T) {
+	dir := t.TempDir()
+	_, _, ok := jar.LaunchTarget(filepath.Join(dir, "press.exe"))
+	assert.False(t, ok)
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "press.launch"), nil, 0o644))
+	python, script, ok := jar.LaunchTarget(filepath.Join(dir, "press.exe"))
+	assert.True(t, ok)
+	assert.Equal(t, dir, filepath.Dir(python))
+	assert.Equal(t, filepath.Join(dir, "press.launch"), script)
+}
+
+// A jar of Windows, made here as data: scripts are text and launcher.
+func TestWindowsJar(t *testing.T) {
+	in := pretend(t)
+	in.Said.OSName, in.Said.SysPlatform, in.Said.LibraryFolder = "nt", "win32", "DLLs"
+	j, err := jar.Create(context.Background(), filepath.Join(t.TempDir(), ".jar"), in, jar.Options{Prompt: "orchard"})
+	require.NoError(t, err)
+	entry := "[console_scripts]\npress = press:main\n"
+	require.NoError(t, j.Apply(context.Background(), add(pack(t, "press", "1.0", entry, "press.py=1", "press-1.0.data/scripts/tool.py=#!python\nprint(1)\n"))))
+	got := strings.Join(files(t, j), " ")
+	for _, want := range []string{"Scripts/press.exe", "Scripts/press.launch", "Scripts/tool.exe", "Scripts/tool.launch", "Lib/site-packages/press.py", "Scripts/python.exe"} {
+		assert.Contains(t, got, want)
+	}
+	installed, err := j.Installed()
+	require.NoError(t, err)
+	s, err := j.Survey(installed)
+	require.NoError(t, err)
+	assert.Empty(t, s.Faults)
+	assert.Empty(t, s.Unknown)
+	require.NoError(t, j.Apply(context.Background(), jar.Change{Remove: installed}))
+	assert.NotContains(t, strings.Join(files(t, j), " "), "press")
+	// Names that differ in case only are the same file there.
+	var clash *jar.ClashError
+	assert.ErrorAs(t, j.Apply(context.Background(), add(pack(t, "a", "1.0", "", "Press.py=1"), pack(t, "b", "1.0", "", "press.py=1"))), &clash)
+}
