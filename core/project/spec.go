@@ -166,6 +166,10 @@ func tomlFault(file string, err error) error {
 	var d *toml.DecodeError
 	if errors.As(err, &d) {
 		line, _ := d.Position()
+		// The decoder speaks of this program's types; the user knows keys.
+		if strings.Contains(d.Error(), "cannot decode") {
+			return &FileError{File: file, Line: line, Where: strings.Join(d.Key(), "."), Why: "it has the wrong kind of value, such as a text in place of a list"}
+		}
 		return &FileError{File: file, Line: line, Why: "it is not TOML: " + strings.TrimPrefix(d.Error(), "toml: ")}
 	}
 	return &FileError{File: file, Why: strings.TrimPrefix(err.Error(), "toml: ")}
@@ -270,7 +274,12 @@ func (s *Spec) takeTool(raw map[string]any) error {
 		return err
 	}
 	if err := toml.NewDecoder(bytes.NewReader(text)).DisallowUnknownFields().Decode(&s.Tool); err != nil {
-		return &FileError{File: s.File, Line: s.lineOfKey("tool.glassjar"), Where: "tool.glassjar", Why: strings.TrimPrefix(err.Error(), "toml: ")}
+		var fault *FileError
+		if errors.As(tomlFault(s.File, err), &fault) {
+			fault.Where, fault.Line = "tool.glassjar."+fault.Where, s.lineOfKey("tool.glassjar")
+			return fault
+		}
+		return err
 	}
 	seen := map[string]bool{}
 	for _, i := range s.Tool.Indexes {

@@ -1,0 +1,316 @@
+package index_test
+
+import (
+	"context"
+	"errors"
+	"io"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"glassjar/core/fetch"
+	"glassjar/core/index"
+	"glassjar/sample"
+)
+
+var ctx = context.Background()
+
+// answer serves one body for every path.
+func answer(t *testing.T, kind, body string) string {
+	s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Content-Type", kind)
+		_, _ = io.WriteString(w, body)
+	}))
+	t.Cleanup(s.Close)
+	return s.URL + "/deep/simple/"
+}
+
+func server(t *testing.T, at string) *index.Server {
+	return index.NewServer("test", at, &fetch.Client{Retries: -1})
+}
+
+const page = `<html><head><base href="/files/"></head><body>
+<a href="press-1.0-py3-none-any.whl#sha256=AB12" data-requires-python="&gt;=3.8" data-core-metadata="sha256=cd">press-1.0-py3-none-any.whl</a>
+<A HREF="../other/press-1.1-py3-none-any.whl" data-yanked="broken">press</A>
+<a href="https://far.example/press-1.2.tar.gz#md5=00" data-dist-info-metadata="true" data-yanked="">x</a>
+<a href="cider-1.0-py3-none-any.whl">another distribution</a>
+<a href="readme.html">read me</a></body></html>`
+
+func TestHTMLPage(t *testing.T) {
+	at := answer(t, "text/html; charset=utf-8", page)
+	files, err := server(t, at).Files(ctx, "press")
+	require.NoError(t, err)
+	require.Len(t, files, 3)
+	root := strings.TrimSuffix(at, "/deep/simple/")
+	assert.Equal(t, root+"/files/press-1.0-py3-none-any.whl", files[0].URL)
+	assert.Equal(t, map[string]string{"sha256": "ab12"}, files[0].Hashes)
+	assert.Equal(t, ">=3.8", files[0].RequiresPython)
+	assert.True(t, files[0].HasMetadata)
+	assert.Equal(t, "cd", files[0].MetadataHashes["sha256"])
+	assert.False(t, files[0].Yanked)
+	assert.Equal(t, root+"/other/press-1.1-py3-none-any.whl", files[1].URL)
+	assert.True(t, files[1].Yanked)
+	assert.Equal(t, "broken", files[1].YankedReason)
+	assert.False(t, files[1].HasMetadata)
+	assert.Equal(t, "https://far.example/press-1.2.tar.gz", files[2].URL)
+	assert.True(t, files[2].Yanked && files[2].HasMetadata)
+	assert.Nil(t, files[2].Wheel)
+	assert.EqualValues(t, -1, files[2].Size)
+}
+
+func TestJSONPage(t *testing.T) {
+	at := answer(t, index.TypeJSON, `{"meta": {"api-version": "1.3"}, "name": "press", "files": [
+	{"filename": "press-1.0-py3-none-any.whl", "url": "../../x/press-1.0-py3-none-any.whl", "hashes": {"sha256": "ab"}, "requires-python": null, "size": 12,
+	 "upload-time": "2024-01-02T03:04:05.5+01:00", "core-metadata": {"sha256": "cd"}, "yanked": false},
+	{"filename": "press-1.1-py3-none-any.whl", "url": "https://far.example/a", "hashes": {}, "yanked": "slow", "dist-info-metadata": true},
+	{"filename": "press-1.2-py3-none-any.whl", "url": "b", "hashes": {}, "yanked": true, "core-metadata": false}]}`)
+	files, err := server(t, at).Files(ctx, "press")
+	require.NoError(t, err)
+	require.Len(t, files, 3)
+	assert.True(t, strings.HasSuffix(files[0].URL, "/deep/x/press-1.0-py3-none-any.whl"), files[0].URL)
+	assert.EqualValues(t, 12, files[0].Size)
+	assert.Equal(t, "2024-01-02T02:04:05.5Z", files[0].Uploaded.Format("2006-01-02T15:04:05.999Z07:00"))
+	assert.True(t, files[0].HasMetadata && files[1].HasMetadata && !files[2].HasMetadata)
+	assert.Equal(t, "slow", files[1].YankedReason)
+	assert.True(t, files[1].Yanked && files[2].Yanked && !files[0].Yanked)
+}
+
+func TestPagesThatAreNoIndex(t *testing.T) {
+	for name, c := range map[string]struct{ kind, body string }{
+		"a page of something else":   {"text/html", "<html><a href='/login'>log in</a></html>"},
+		"plain text":                 {"text/plain", "hello"},
+		"nothing":                    {"text/html", ""},
+		"JSON of something else":     {"application/json", `{"hello": "world"}`},
+		"JSON that is cut off":       {index.TypeJSON, `{"meta": {"api-version": "1.0"}, "files": [`},
+		"a later API in JSON":        {index.TypeJSON, `{"meta": {"api-version": "2.0"}, "files": []}`},
+		"a later API in HTML":        {"text/html", `<meta name="pypi:repository-version" content="2.0"><a href="press-1.0-py3-none-any.whl">x</a>`},
+		"JSON without a version":     {index.TypeJSON, `{"files": []}`},
+		"a list in place of a table": {index.TypeJSON, `[]`},
+	} {
+		var bad *index.NotIndexError
+		_, err := server(t, answer(t, c.kind, c.body)).Files(ctx, "press")
+		assert.ErrorAs(t, err, &bad, name)
+	}
+	// An empty page that says what it is lists nothing.
+	files, err := server(t, answer(t, "text/html", `<meta name="pypi:repository-version" content="1.0"><title>Links for press</title>`)).Files(ctx, "press")
+	assert.NoError(t, err)
+	assert.Empty(t, files)
+}
+
+func TestAnswersThatAreErrors(t *testing.T) {
+	for code, want := range map[int]any{404: index.ErrUnknownName, 410: index.ErrUnknownName, 403: new(*fetch.StatusError), 501: new(*fetch.StatusError)} {
+		s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { w.WriteHeader(code) }))
+		_, err := server(t, s.URL).Files(ctx, "press")
+		if sentinel, ok := want.(error); ok {
+			assert.ErrorIs(t, err, sentinel)
+		} else {
+			assert.ErrorAs(t, err, want)
+		}
+		s.Close()
+		_, err = server(t, s.URL).Files(ctx, "press")
+		var network *fetch.NetworkError
+		assert.ErrorAs(t, err, &network)
+	}
+	_, err := server(t, "http://orchard.example/simple").Files(ctx, "press")
+	var insecure *fetch.InsecureError
+	assert.ErrorAs(t, err, &insecure)
+	_, err = index.NewServer("x", "https://orchard.example", &fetch.Client{Offline: true}).Files(ctx, "press")
+	var offline *fetch.OfflineError
+	assert.ErrorAs(t, err, &offline)
+}
+
+// The served sample is read back the same in both forms, through the client.
+func TestServedIndexReadsBack(t *testing.T) {
+	for _, only := range []string{"", "text/html"} {
+		handler := http.Handler(index.Handler{Source: index.Sample{}})
+		if only != "" {
+			inner := handler
+			handler = http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+				r.Header.Set("Accept", only)
+				inner.ServeHTTP(w, r)
+			})
+		}
+		s := httptest.NewServer(handler)
+		defer s.Close()
+		client := server(t, s.URL+"/simple/")
+		names, err := client.Names(ctx)
+		require.NoError(t, err)
+		assert.Equal(t, sample.Names(), names)
+		for _, name := range []string{"harvest-ledger", "pomace-compost", "swarm-count"} {
+			want, err := index.Sample{}.Files(ctx, name)
+			require.NoError(t, err)
+			got, err := client.Files(ctx, name)
+			require.NoError(t, err)
+			require.Len(t, got, len(want))
+			for i, f := range got {
+				assert.Equal(t, want[i].Name, f.Name)
+				assert.Equal(t, want[i].Hashes, f.Hashes)
+				assert.Equal(t, want[i].RequiresPython, f.RequiresPython)
+				assert.Equal(t, want[i].Yanked, f.Yanked, f.Name)
+				assert.Equal(t, want[i].YankedReason, f.YankedReason, f.Name)
+				assert.Equal(t, want[i].HasMetadata, f.HasMetadata)
+				if only == "" {
+					assert.Equal(t, want[i].Size, f.Size)
+					assert.Equal(t, want[i].Uploaded, f.Uploaded)
+				}
+				if f.HasMetadata {
+					data, err := client.Metadata(ctx, f)
+					require.NoError(t, err)
+					assert.Contains(t, string(data), "Name: "+name+"\n")
+				}
+			}
+		}
+		_, err = client.Files(ctx, "quince-jelly")
+		assert.ErrorIs(t, err, index.ErrUnknownName)
+	}
+}
+
+func TestHandlerNegotiates(t *testing.T) {
+	h := index.Handler{Source: index.Sample{}}
+	for accept, want := range map[string]string{
+		"":             "text/html",
+		"*/*":          "text/html",
+		index.TypeJSON: index.TypeJSON,
+		index.TypeHTML: index.TypeHTML,
+		"text/html, " + index.TypeJSON + ";q=0.1": "text/html",
+		"text/html;q=0.1, " + index.TypeJSON:      index.TypeJSON,
+		"image/png":                               "",
+	} {
+		r := httptest.NewRequest("GET", "/simple/brixmeter/", nil)
+		r.Header.Set("Accept", accept)
+		w := httptest.NewRecorder()
+		h.ServeHTTP(w, r)
+		if want == "" {
+			assert.Equal(t, http.StatusNotAcceptable, w.Code, accept)
+			continue
+		}
+		assert.Equal(t, http.StatusOK, w.Code, accept)
+		assert.Equal(t, want, w.Header().Get("Content-Type"), accept)
+	}
+	for path, code := range map[string]int{"/": 301, "/simple": 301, "/simple/Brix_Meter/": 301, "/simple/brix-meter/": 404, "/files/nothing": 404, "/files/../../etc/passwd": 404, "/other": 404} {
+		w := httptest.NewRecorder()
+		h.ServeHTTP(w, httptest.NewRequest("GET", path, nil))
+		assert.Equal(t, code, w.Code, path)
+	}
+	w := httptest.NewRecorder()
+	h.ServeHTTP(w, httptest.NewRequest("POST", "/simple/", nil))
+	assert.Equal(t, http.StatusMethodNotAllowed, w.Code)
+	r := httptest.NewRequest("GET", "/files/brixmeter-2.1-py2.py3-none-any.whl", nil)
+	r.Header.Set("Range", "bytes=0-3")
+	w = httptest.NewRecorder()
+	h.ServeHTTP(w, r)
+	assert.Equal(t, http.StatusPartialContent, w.Code)
+	assert.Equal(t, "PK\x03\x04", w.Body.String())
+}
+
+func TestFolder(t *testing.T) {
+	dir := t.TempDir()
+	require.NoError(t, os.Mkdir(filepath.Join(dir, "more [odd] names"), 0o755))
+	for n, f := range sample.Files("swarm-count") {
+		into := dir
+		if n%2 == 1 {
+			into = filepath.Join(dir, "more [odd] names")
+		}
+		require.NoError(t, os.WriteFile(filepath.Join(into, f.Name), f.Data, 0o644))
+	}
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "notes.txt"), nil, 0o644))
+	folder := index.NewFolder("here", dir)
+	names, err := folder.Names(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"swarm-count"}, names)
+	files, err := folder.Files(ctx, "swarm-count")
+	require.NoError(t, err)
+	assert.Len(t, files, len(sample.Files("swarm-count")))
+	for _, f := range files {
+		assert.Len(t, f.SHA256(), 64)
+		data, err := folder.Metadata(ctx, f)
+		require.NoError(t, err)
+		assert.Contains(t, string(data), "Name: swarm-count\n")
+	}
+	_, err = folder.Files(ctx, "press")
+	assert.ErrorIs(t, err, index.ErrUnknownName)
+	var bad *index.NotIndexError
+	_, err = index.NewFolder("x", filepath.Join(dir, "nowhere")).Files(ctx, "press")
+	assert.ErrorAs(t, err, &bad)
+}
+
+// named is an index that knows some names, or fails.
+type named struct {
+	name string
+	has  map[string]bool
+	err  error
+}
+
+func (n named) Name() string    { return n.name }
+func (n named) Address() string { return n.name }
+func (n named) Files(_ context.Context, name string) ([]index.File, error) {
+	if n.err != nil {
+		return nil, n.err
+	}
+	if !n.has[name] {
+		return nil, index.ErrUnknownName
+	}
+	return []index.File{{Name: n.name}}, nil
+}
+func (n named) Names(context.Context) ([]string, error)                 { return nil, nil }
+func (n named) Metadata(context.Context, index.File) ([]byte, error)    { return nil, nil }
+func (n named) Open(context.Context, index.File) (io.ReadCloser, error) { return nil, nil }
+
+// The first index that knows a name is the only one asked for it, and one that
+// fails ends the search.
+func TestOrderIsStrict(t *testing.T) {
+	private := named{name: "private", has: map[string]bool{"press": true}}
+	public := named{name: "public", has: map[string]bool{"press": true, "cider": true}}
+	broken := named{name: "broken", err: errors.New("no answer")}
+	for _, c := range []struct {
+		name    string
+		sources []index.Source
+		pins    map[string]string
+		ask     string
+		want    string
+	}{
+		{"first", []index.Source{private, public}, nil, "press", "private"},
+		{"second", []index.Source{private, public}, nil, "cider", "public"},
+		{"none", []index.Source{private, public}, nil, "perry", "error"},
+		{"pinned to the second", []index.Source{private, public}, map[string]string{"press": "public"}, "press", "public"},
+		{"pinned to one that lacks it", []index.Source{private, public}, map[string]string{"cider": "private"}, "cider", "error"},
+		{"pinned to one that is not there", []index.Source{public}, map[string]string{"press": "private"}, "press", "error"},
+		{"an outage is no answer", []index.Source{broken, public}, nil, "press", "error"},
+	} {
+		files, _, err := (&index.Ordered{Sources: c.sources, Pins: c.pins}).Files(ctx, c.ask)
+		got := "error"
+		if err == nil {
+			got = files[0].Name
+		}
+		assert.Equal(t, c.want, got, c.name)
+	}
+}
+
+func FuzzPages(f *testing.F) {
+	f.Add([]byte(page), true)
+	f.Add([]byte(`{"meta": {"api-version": "1.0"}, "files": [{"filename": "press-1.0-py3-none-any.whl", "url": "x", "yanked": "y", "core-metadata": {}}]}`), false)
+	var body []byte
+	var kind string
+	s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Content-Type", kind)
+		_, _ = w.Write(body)
+	}))
+	defer s.Close()
+	f.Fuzz(func(t *testing.T, data []byte, html bool) {
+		body, kind = data, index.TypeJSON
+		if html {
+			kind = "text/html"
+		}
+		files, err := server(t, s.URL).Files(ctx, "press")
+		for _, file := range files {
+			require.NoError(t, err)
+			require.Equal(t, "press", file.Distribution)
+		}
+	})
+}

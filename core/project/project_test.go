@@ -1,0 +1,305 @@
+package project_test
+
+import (
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"glassjar/core/project"
+)
+
+func spec(t *testing.T, text string) *project.Spec {
+	s, err := project.ParseSpec("pyproject.toml", []byte(text))
+	require.NoError(t, err)
+	return s
+}
+
+const full = `# top
+[project]
+name = "Orchard.Survey"
+version = "1.0"
+requires-python = ">=3.8"
+dependencies = [
+    "brixmeter>=2",     # the new scale
+    'orchard-map; os_name == "posix"',
+]
+[project.optional-dependencies]
+Charts = ["sugar-curve"]
+
+[dependency-groups]
+test = ["pick-list", {include-group = "Base_Tools"}]
+base-tools = ["must-core"]
+
+[tool.glassjar]
+indexes = [{name = "a", at = "./wheels"}, {name = "b", at = "https://b.example/simple/"}]
+from-index = {"Must_Core" = "b"}
+see-system = true
+`
+
+func TestParseSpec(t *testing.T) {
+	s := spec(t, full)
+	assert.Equal(t, "Orchard.Survey", s.Name)
+	assert.Equal(t, ">=3.8", s.RequiresPython.String())
+	var got []string
+	for _, a := range s.Asked {
+		got = append(got, strings.Join([]string{a.Group, a.Extra, a.Requirement.String()}, "|"))
+	}
+	assert.Equal(t, []string{"||brixmeter>=2", `||orchard-map; os_name == "posix"`, "|Charts|sugar-curve", "base-tools||must-core", "test||pick-list", "test||must-core"}, got)
+	assert.Equal(t, []string{"charts"}, s.Extras)
+	assert.Equal(t, []string{"base-tools", "test"}, s.Groups)
+	assert.Equal(t, 7, s.Asked[0].Line)
+	assert.Equal(t, 8, s.Asked[1].Line)
+	assert.Equal(t, map[string]string{"must-core": "b"}, s.Tool.FromIndex)
+	assert.Equal(t, []project.IndexEntry{{Name: "a", At: "./wheels"}, {Name: "b", At: "https://b.example/simple/"}}, s.Tool.Indexes)
+	assert.True(t, s.Tool.SeeSystem)
+}
+
+func TestSpecFaults(t *testing.T) {
+	for name, c := range map[string]struct {
+		text string
+		line int
+		says string
+	}{
+		"not TOML":            {"[project]\nname = = 1\n", 2, "not TOML"},
+		"wrong type":          {"[project]\nname = \"x\"\ndependencies = \"y\"\n", 3, "project.dependencies: it has the wrong kind of value"},
+		"name":                {"[project]\nname = \"-x\"\n", 2, "not a distribution's name"},
+		"requirement":         {"[project]\ndependencies = [\n\"ok\",\n\"x >> 1\",\n]\n", 4, "column 3"},
+		"python":              {"[project]\nrequires-python = \"three\"\n", 2, "three"},
+		"extra's requirement": {"[project.optional-dependencies]\na = [\"x >\"]\n", 2, "column"},
+		"group's table":       {"[dependency-groups]\na = [{other = \"b\"}]\n", 0, "include-group"},
+		"group that is not":   {"[dependency-groups]\na = [{include-group = \"b\"}]\n", 2, "not there"},
+		"group in a circle":   {"[dependency-groups]\na = [{include-group = \"b\"}]\nb = [{include-group = \"a\"}]\n", 0, "includes itself"},
+		"group twice":         {"[dependency-groups]\na-b = []\nA_B = []\n", 0, "same group"},
+		"group's number":      {"[dependency-groups]\na = [3]\n", 0, "not a requirement"},
+		"unknown key":         {"[tool.glassjar]\nindexs = []\n", 2, "not a key"},
+		"type of a key":       {"[tool.glassjar]\nindexes = 3\n", 1, "tool.glassjar.indexes"},
+		"index without place": {"[tool.glassjar]\nindexes = [{name = \"a\"}]\n", 2, "name and at"},
+		"index twice":         {"[tool.glassjar]\nindexes = [{name = \"a\", at = \"x\"}, {name = \"a\", at = \"y\"}]\n", 2, "twice"},
+	} {
+		_, err := project.ParseSpec("pyproject.toml", []byte(c.text))
+		var fault *project.FileError
+		if assert.ErrorAs(t, err, &fault, name) {
+			assert.Contains(t, err.Error(), c.says, name)
+			if c.line > 0 {
+				assert.Equal(t, c.line, fault.Line, name)
+			}
+		}
+	}
+	_, err := project.ParseSpec("pyproject.toml", []byte("[tool.glassjar]\nindexs = []\n"))
+	var fault *project.FileError
+	require.ErrorAs(t, err, &fault)
+	assert.Contains(t, fault.Try, "indexes")
+}
+
+// Each edit leaves all else as it is.
+func TestEdit(t *testing.T) {
+	for _, c := range []struct {
+		name, text string
+		place      project.Place
+		add, drop  []string
+		want       string
+	}{
+		{"nothing there", "", project.Place{}, []string{"a>=1", "b"}, nil,
+			"[project]\nname = \"orchard\"\nversion = \"0.1.0\"\ndependencies = [\n    \"a>=1\",\n    \"b\",\n]\n"},
+		{"another table only", "[tool.x]\ny = 1", project.Place{}, []string{"a"}, nil,
+			"[tool.x]\ny = 1\n\n[project]\nname = \"orchard\"\nversion = \"0.1.0\"\ndependencies = [\n    \"a\",\n]\n"},
+		{"a project without dependencies", "[project]\nname = \"x\"  # ours\n\n[tool.x]\ny = 1\n", project.Place{}, []string{"a"}, nil,
+			"[project]\nname = \"x\"  # ours\ndependencies = [\n    \"a\",\n]\n\n[tool.x]\ny = 1\n"},
+		{"on one line", "[project]\nname='x'\ndependencies=['a', 'b']\n", project.Place{}, []string{"c"}, []string{"a"},
+			"[project]\nname='x'\ndependencies=['b', \"c\"]\n"},
+		{"an empty list", "[project]\nname='x'\ndependencies=[]\n", project.Place{}, []string{"c"}, nil,
+			"[project]\nname='x'\ndependencies=[\n    \"c\",\n]\n"},
+		{"one a line, with comments", "[project]\nname='x'\ndependencies = [\n  # first\n  \"a\", # why a\n  \"b\"  # why b\n]\n", project.Place{}, []string{"c", "A>2"}, nil,
+			"[project]\nname='x'\ndependencies = [\n  # first\n  \"A>2\", # why a\n  \"b\",  # why b\n  \"c\",\n]\n"},
+		{"drop the last of a line", "[project]\nname='x'\ndependencies=['a', 'b']\n", project.Place{}, nil, []string{"B"},
+			"[project]\nname='x'\ndependencies=['a']\n"},
+		{"drop a line with its comment", "[project]\nname='x'\ndependencies = [\n  \"a\", # why a\n  \"b\",\n]\n", project.Place{}, nil, []string{"a"},
+			"[project]\nname='x'\ndependencies = [\n  \"b\",\n]\n"},
+		{"a new group", "[project]\nname='x'\n", project.Place{Group: "test"}, []string{"a"}, nil,
+			"[project]\nname='x'\n\n[dependency-groups]\ntest = [\n    \"a\",\n]\n"},
+		{"a group under another spelling", "[dependency-groups]\nMy_Test = [\"b\"]\n", project.Place{Group: "my-test"}, []string{"a"}, nil,
+			"[dependency-groups]\nMy_Test = [\"b\", \"a\"]\n"},
+		{"a new extra", "[project]\nname='x'\n", project.Place{Extra: "charts"}, []string{"a"}, nil,
+			"[project]\nname='x'\n\n[project.optional-dependencies]\ncharts = [\n    \"a\",\n]\n"},
+		{"a dotted key", "project.name = 'x'\nproject.dependencies = ['a']\n", project.Place{}, []string{"b"}, nil,
+			"project.name = 'x'\nproject.dependencies = ['a', \"b\"]\n"},
+		{"quotes in a marker", "[project]\nname='x'\ndependencies=[\n]\n", project.Place{}, []string{`a; os_name == "nt"`}, nil,
+			"[project]\nname='x'\ndependencies=[\n\n    'a; os_name == \"nt\"',\n]\n"},
+		{"out of every place", "[project]\nname='x'\ndependencies=['a']\n[project.optional-dependencies]\ne=['a','b']\n[dependency-groups]\ng=['a']\n", project.Place{}, nil, []string{"a"},
+			"[project]\nname='x'\ndependencies=[]\n[project.optional-dependencies]\ne=['b']\n[dependency-groups]\ng=[]\n"},
+	} {
+		got, err := spec(t, c.text).Edit(c.place, c.add, c.drop, "orchard")
+		require.NoError(t, err, c.name)
+		assert.Equal(t, c.want, string(got), c.name)
+	}
+}
+
+func TestEditIndexes(t *testing.T) {
+	list := []project.IndexEntry{{Name: "a", At: "wheels"}, {Name: "b", At: "https://b.example/simple/"}}
+	text, err := spec(t, "[project]\nname='x'\n").EditIndexes(list)
+	require.NoError(t, err)
+	assert.Equal(t, list, spec(t, string(text)).Tool.Indexes)
+	text, err = spec(t, string(text)).EditIndexes(list[1:])
+	require.NoError(t, err)
+	assert.Equal(t, "[project]\nname='x'\n\n[tool.glassjar]\nindexes = [\n    { name = \"b\", at = \"https://b.example/simple/\" },\n]\n", string(text))
+}
+
+func TestList(t *testing.T) {
+	list, err := project.ParseList("needs.txt", "# ours\n\nbrixmeter>=2  # scale\npress @ https://a.example/press-1.0-py3-none-any.whl#sha256=ab\n  must-core ; os_name == 'nt'\n")
+	require.NoError(t, err)
+	var got []string
+	for _, a := range list {
+		got = append(got, a.Requirement.String())
+	}
+	assert.Equal(t, []string{"brixmeter>=2", "press @ https://a.example/press-1.0-py3-none-any.whl#sha256=ab", `must-core; os_name == "nt"`}, got)
+	assert.Equal(t, 5, list[2].Line)
+	for text, says := range map[string]string{"-r other.txt\n": "option", "a\n--wings\n": "line 2", "a >>\n": "column 3"} {
+		_, err := project.ParseList("needs.txt", text)
+		assert.ErrorContains(t, err, says, text)
+	}
+}
+
+const record = `lock-version = "1.0"
+created-by = "someone"
+requires-python = ">=3.9"
+environments = ["sys_platform == 'linux'", "sys_platform == 'win32'"]
+extras = ["Charts"]
+dependency-groups = ["test"]
+default-groups = ["test"]
+
+[[packages]]
+name = "Press.Tool"
+version = "1.0"
+marker = "'test' in dependency_groups"
+requires-python = ">=3.8"
+dependencies = [{name = "must-core", version = "1.0"}]
+index = "https://a.example/simple/"
+attestation-identities = [{kind = "x"}]
+wheels = [{name = "press_tool-1.0-py3-none-any.whl", upload-time = 2024-01-02T03:04:05Z, url = "https://a.example/p.whl", size = 12, hashes = {SHA256 = "AB"}}]
+sdist = {path = "sub/press_tool-1.0.tar.gz", hashes = {sha256 = "cd"}}
+
+[[packages]]
+name = "local"
+archive = {path = "local-1.0-py3-none-any.whl", hashes = {sha256 = "ef"}}
+
+[[packages]]
+name = "from-git"
+vcs = {type = "git", url = "https://a.example/x.git", commit-id = "12"}
+
+[tool.other]
+x = 1
+`
+
+func TestParseRecord(t *testing.T) {
+	r, err := project.ParseRecord("/orchard/pylock.toml", []byte(record))
+	require.NoError(t, err)
+	require.Len(t, r.Packages, 3)
+	p := r.Packages[0]
+	assert.Equal(t, "press-tool", p.Name)
+	assert.Equal(t, []string{"must-core"}, p.Dependencies)
+	assert.Equal(t, "ab", p.Wheels[0].Hashes["sha256"])
+	assert.Equal(t, "2024-01-02T03:04:05Z", p.Wheels[0].Uploaded.Format("2006-01-02T15:04:05Z07:00"))
+	assert.Equal(t, filepath.FromSlash("/orchard/sub/press_tool-1.0.tar.gz"), r.LocalPath(*p.Sdist))
+	assert.Equal(t, "press_tool-1.0.tar.gz", p.Sdist.FileName())
+	assert.True(t, p.Marker.HoldsIn(nil, nil, []string{"Test"}))
+	assert.False(t, p.Marker.HoldsIn(nil, nil, nil))
+	assert.Equal(t, "local-1.0-py3-none-any.whl", r.Packages[1].Archive.FileName())
+	assert.Equal(t, "vcs", r.Packages[2].Unsupported)
+	assert.Equal(t, []string{"charts"}, r.Extras)
+	assert.Len(t, r.Environments, 2)
+}
+
+func TestRecordFaults(t *testing.T) {
+	head := "lock-version = \"1.0\"\ncreated-by = \"x\"\n"
+	for text, says := range map[string]string{
+		"x = 1\n":                                              "no lock-version",
+		"lock-version = \"2.0\"\n":                             "newer",
+		"lock-version = \"1.0\"\n":                             "created-by",
+		"lock-version = \n":                                    "not TOML",
+		head + "requires-python = \"x\"\n":                     "requires-python",
+		head + "environments = [\"x == \"]\n":                  "environments",
+		head + "[[packages]]\nname = \"-\"\n":                  "name",
+		head + "[[packages]]\nname = \"a\"\n":                  "one source",
+		head + "[[packages]]\nname = \"a\"\nversion = \"x\"\n": "not a version",
+		head + "[[packages]]\nname = \"a\"\nmarker = \"x\"\n":  "marker",
+		head + "[[packages]]\nname = \"a\"\nwheels = [{hashes = {sha256 = \"a\"}}]\n":             "neither url nor path",
+		head + "[[packages]]\nname = \"a\"\nwheels = [{url = \"https://a.example/a.whl\"}]\n":     "no hash",
+		head + "[[packages]]\nname = \"a\"\ndirectory = {path = \".\"}\nvcs = {type = \"git\"}\n": "one source",
+	} {
+		_, err := project.ParseRecord("pylock.toml", []byte(text))
+		assert.ErrorContains(t, err, says, text)
+	}
+	_, err := project.ReadRecord(filepath.Join(t.TempDir(), "pylock.toml"))
+	assert.ErrorIs(t, err, project.ErrNoRecord)
+}
+
+// What is written reads back the same, and is written the same again.
+func TestRecordRoundTrip(t *testing.T) {
+	r, err := project.ParseRecord("pylock.toml", []byte(record))
+	require.NoError(t, err)
+	r.Packages = r.Packages[:2]
+	r.Asked, r.SeeSystem = []string{`press-tool; os_name == "nt"`, "a'b\"c\\d"}, true
+	text := r.Format()
+	again, err := project.ParseRecord("pylock.toml", text)
+	require.NoError(t, err)
+	assert.Equal(t, string(text), string(again.Format()))
+	assert.Equal(t, r.Asked, again.Asked)
+	assert.Equal(t, r.Packages[0].Wheels, again.Packages[0].Wheels)
+	assert.True(t, again.SeeSystem)
+}
+
+func TestFindAndShorten(t *testing.T) {
+	top := t.TempDir()
+	deep := filepath.Join(top, "a", "b")
+	require.NoError(t, os.MkdirAll(deep, 0o755))
+	require.NoError(t, os.WriteFile(filepath.Join(top, "a", "pyproject.toml"), nil, 0o644))
+	assert.Equal(t, filepath.Join(top, "a", "pyproject.toml"), project.Find(deep, "pyproject.toml"))
+	assert.Equal(t, "b", project.Shorten(filepath.Join(top, "a"), deep))
+	assert.Equal(t, ".", project.Shorten(deep, deep))
+	assert.Equal(t, top, project.Shorten(deep, top))
+}
+
+func TestDistance(t *testing.T) {
+	for _, c := range []struct {
+		a, b string
+		want int
+	}{{"", "", 0}, {"brixmeter", "brixmeter", 0}, {"brixmetre", "brixmeter", 1}, {"press", "pres", 1}, {"", "abc", 3}, {"apfel", "äpfel", 1}, {"abc", "cab", 2}} {
+		assert.Equal(t, c.want, project.Distance(c.a, c.b), "%s %s", c.a, c.b)
+		assert.Equal(t, c.want, project.Distance(c.b, c.a), "%s %s", c.b, c.a)
+	}
+	assert.Equal(t, "indexes", project.Nearest("indexs", []string{"python", "indexes"}))
+}
+
+func FuzzSpec(f *testing.F) {
+	f.Add([]byte(full), "press>=1")
+	f.Add([]byte("[project]\nname='x'\ndependencies = [ # a\n'b' # c\n, ]\n"), "b")
+	f.Fuzz(func(t *testing.T, text []byte, want string) {
+		s, err := project.ParseSpec("pyproject.toml", text)
+		if err != nil {
+			return
+		}
+		edited, err := s.Edit(project.Place{}, []string{want}, nil, "x")
+		if err != nil {
+			return
+		}
+		again, err := project.ParseSpec("pyproject.toml", edited)
+		require.NoError(t, err)
+		require.GreaterOrEqual(t, len(again.Asked)+1, len(s.Asked))
+	})
+}
+
+func FuzzRecord(f *testing.F) {
+	f.Add([]byte(record))
+	f.Fuzz(func(t *testing.T, text []byte) {
+		r, err := project.ParseRecord("pylock.toml", text)
+		if err != nil {
+			return
+		}
+		_, _ = project.ParseList("x", string(text))
+		_ = r.Format()
+	})
+}
