@@ -19,16 +19,32 @@ import (
 const look = `
 import json, sys, sysconfig
 import press_schedule.plan, brixmeter
-seen = {}
-for name in ("pip", "setuptools", "wheel", "numpy", "six", "apt", "only_in_base"):
+seen = []
+for name in sys.argv[1:]:
     try:
-        seen[name] = getattr(__import__(name), "__file__", "") or ""
+        __import__(name)
+        seen.append(name)
     except ImportError:
         pass
 paths = sysconfig.get_paths()
 print(json.dumps({"prefix": sys.prefix, "exec_prefix": sys.exec_prefix, "version": "%d.%d.%d" % sys.version_info[:3],
     "purelib": paths["purelib"], "scripts": paths["scripts"], "module": press_schedule.plan.__file__, "seen": seen, "path": sys.path}))
 `
+
+// packagesOf are what can be imported from the base's site folders.
+func packagesOf(f interpreter.Found) []string {
+	names := []string{"only_in_base"}
+	for _, dir := range f.Said.SitePackages {
+		entries, _ := os.ReadDir(dir) // one that is not there holds nothing
+		for _, e := range entries {
+			name := strings.TrimSuffix(e.Name(), ".py")
+			if !strings.ContainsAny(name, ".-") && !strings.HasPrefix(name, "_") && (e.IsDir() || name != e.Name()) {
+				names = append(names, name)
+			}
+		}
+	}
+	return names
+}
 
 // session runs the built program in a folder.
 type session struct {
@@ -113,10 +129,10 @@ func inspect(t *testing.T, s *session, f interpreter.Found, root string) {
 		Purelib    string
 		Scripts    string
 		Module     string
-		Seen       map[string]string
+		Seen       []string
 		Path       []string
 	}
-	out := s.output(filepath.Join(root, "bin", "python"), "-c", look)
+	out := s.output(filepath.Join(root, "bin", "python"), append([]string{"-c", look}, packagesOf(f)...)...)
 	require.NoError(t, json.Unmarshal([]byte(out), &saw), out)
 	assert.Equal(t, root, saw.Prefix)
 	assert.Equal(t, root, saw.ExecPrefix)

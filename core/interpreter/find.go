@@ -9,6 +9,7 @@ import (
 	"sort"
 	"strings"
 	"sync"
+	"time"
 
 	"golang.org/x/sync/errgroup"
 )
@@ -34,6 +35,8 @@ type Finder struct {
 	Active []string
 	// Cache keeps answers; nil asks every time.
 	Cache *Cache
+	// Timeout is how long a program may take to answer; 0 means ten seconds.
+	Timeout time.Duration
 
 	once sync.Once
 	list []candidate
@@ -284,7 +287,11 @@ func (f *Finder) Ask(ctx context.Context, path string) (Interpreter, error) {
 	if in, err, ok := f.Cache.get(path, info); ok {
 		return in, err
 	}
-	in, err := Probe(ctx, path)
+	timeout := f.Timeout
+	if timeout == 0 {
+		timeout = probeTimeout
+	}
+	in, err := Probe(ctx, path, timeout)
 	if ctx.Err() == nil {
 		f.Cache.put(path, info, in, err)
 	}

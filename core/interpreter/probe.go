@@ -33,11 +33,11 @@ type Rejection struct {
 func (r Rejection) Error() string { return r.Path + ": " + r.Why }
 
 // Probe starts a program and asks what it is. The error is a [Rejection].
-func Probe(ctx context.Context, path string) (Interpreter, error) {
+func Probe(ctx context.Context, path string, timeout time.Duration) (Interpreter, error) {
 	reject := func(format string, args ...any) (Interpreter, error) {
 		return Interpreter{}, Rejection{path, fmt.Sprintf(format, args...)}
 	}
-	ctx, cancel := context.WithTimeout(ctx, probeTimeout)
+	ctx, cancel := context.WithTimeout(ctx, timeout)
 	defer cancel()
 	// Without -E and -s the user's variables and site folder would have a say;
 	// without -S the base's own start-up files would run.
@@ -49,7 +49,7 @@ func Probe(ctx context.Context, path string) (Interpreter, error) {
 	err := cmd.Run()
 	switch {
 	case ctx.Err() != nil:
-		return reject("it gave no answer in %v", probeTimeout)
+		return reject("it gave no answer in %v", timeout)
 	case errors.Is(err, fs.ErrNotExist):
 		return reject("it is gone, or what it needs to start is")
 	case err != nil && strings.Contains(err.Error(), "exec format error"):

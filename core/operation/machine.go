@@ -76,7 +76,15 @@ func (m *Machine) report(stage string, done, total int64) {
 }
 
 func (m *Machine) finder() *interpreter.Finder {
-	return interpreter.NewFinder(m.Cache, m.Settings.Pythons...)
+	f := interpreter.NewFinder(m.Cache, m.Settings.Pythons...)
+	if m.Active != "" && jar.Exists(m.Active) {
+		if j, err := jar.Open(m.Active); err == nil {
+			if base, err := j.Base(); err == nil {
+				f.Active = []string{base}
+			}
+		}
+	}
+	return f
 }
 
 // indexes are those of the project, then the user's; the sample where there

@@ -64,7 +64,7 @@ func (c *craft) bytes(t testing.TB) []byte {
 	var b bytes.Buffer
 	z := zip.NewWriter(&b)
 	z.RegisterCompressor(zip.Deflate, func(w io.Writer) (io.WriteCloser, error) { return flate.NewWriter(w, flate.BestCompression) })
-	record := ""
+	var record strings.Builder
 	all := append([]member(nil), c.members...)
 	if c.metadata != "" {
 		all = append(all, member{name: c.info + "METADATA", data: c.metadata})
@@ -78,14 +78,14 @@ func (c *craft) bytes(t testing.TB) []byte {
 	for _, m := range all {
 		switch m.record {
 		case "":
-			record += line(m.name, m.data)
+			record.WriteString(line(m.name, m.data))
 		case "-":
 		default:
-			record += m.record
+			record.WriteString(m.record)
 		}
 	}
 	if !c.noRecord {
-		data := record + c.recordMore + c.info + "RECORD,,\n"
+		data := record.String() + c.recordMore + c.info + "RECORD,,\n"
 		all = append(all, member{name: c.info + "RECORD", data: data})
 	}
 	for _, m := range all {

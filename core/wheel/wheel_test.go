@@ -5,6 +5,7 @@ import (
 	"bytes"
 	"crypto/sha512"
 	"encoding/base64"
+	"fmt"
 	"hash/crc32"
 	"strings"
 	"testing"
@@ -134,4 +135,15 @@ func TestWriteIsReproducible(t *testing.T) {
 	z, err := zip.NewReader(bytes.NewReader(first.Bytes()), int64(first.Len()))
 	require.NoError(t, err)
 	assert.Equal(t, "press_tool-1.0+local.1.dist-info/RECORD", z.File[len(z.File)-1].Name)
+}
+
+// More members than the first zip format can count (zip64).
+func TestManyMembers(t *testing.T) {
+	c := good()
+	for n := range 66_000 {
+		c.members = append(c.members, member{name: fmt.Sprintf("press/%05d", n)})
+	}
+	w, err := open(t, c)
+	require.NoError(t, err)
+	assert.Len(t, w.Entries, 66_003)
 }
