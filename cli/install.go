@@ -29,6 +29,7 @@ that came of it into the record.`,
 	cmd.Flags().BoolVar(&planOnly, "plan", false, "show what would be done, and stop")
 	cmd.Flags().BoolVar(&opt.Pre, "pre", false, "take pre-releases as well")
 	cmd.Flags().StringVar(&opt.Group, "group", "", "write it into this dependency group of the spec")
+	cmd.Flags().StringVar(&opt.Extra, "extra", "", "write it into this extra of the project")
 	return cmd
 }
 

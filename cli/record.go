@@ -1,6 +1,8 @@
 package cli
 
 import (
+	"os"
+
 	"github.com/spf13/cobra"
 
 	"glassjar/cli/view"
@@ -9,14 +11,20 @@ import (
 
 func (a *app) recordCommand() *cobra.Command {
 	var opt operation.RecordOptions
+	var form, to string
 	cmd := &cobra.Command{
 		Use: "record", GroupID: "record", Short: "write or refresh the record from the spec",
 		Long: `Finds versions for what the spec asks for, and writes them with the hashes of
-their files into pylock.toml. Versions that the record has stay where they fit.`,
-		Example: "  glassjar record\n  glassjar record --check",
+their files into pylock.toml. Versions that the record has stay where they fit.
+With --as the contents are printed in another form: a plain list, a spec for a
+jar that was filled by hand, or a CycloneDX bill of materials.`,
+		Example: "  glassjar record\n  glassjar record --check\n  glassjar record --as sbom --to bom.json",
 		Args:    atMost(0),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			opt.Jar = a.jar
+			if form != operation.AsLock {
+				return a.export(cmd, form, to)
+			}
 			r, err := a.machine.Record(cmd.Context(), opt)
 			if err != nil {
 				return err
@@ -32,8 +40,31 @@ their files into pylock.toml. Versions that the record has stay where they fit.`
 			return nil
 		},
 	}
+	cmd.Flags().StringVar(&form, "as", operation.AsLock, "lock, spec, list or sbom")
+	cmd.Flags().StringVar(&to, "to", "", "with --as, write into this file")
+	cmd.Flags().BoolVar(&opt.Pre, "pre", false, "take pre-releases as well")
 	cmd.Flags().BoolVar(&opt.Check, "check", false, "change nothing; exit with 1 if the record is not in step")
 	return cmd
+}
+
+// export prints the contents in another form, or writes them into a file.
+func (a *app) export(cmd *cobra.Command, form, to string) error {
+	data, err := a.machine.Export(cmd.Context(), a.jar, form)
+	if err != nil {
+		return err
+	}
+	switch {
+	case to != "":
+		if err := os.WriteFile(to, data, 0o644); err != nil {
+			return err
+		}
+		a.screen.Wrote(to)
+	case a.json && form != operation.AsSBOM:
+		a.screen.Data(map[string]string{"form": form, "text": string(data)})
+	default:
+		_, err = a.out.Write(data)
+	}
+	return err
 }
 
 func (a *app) recreateCommand() *cobra.Command {
@@ -58,5 +89,10 @@ exactly what the record says. If it already is so, nothing is done.`,
 	cmd.Flags().BoolVar(&planOnly, "plan", false, "show what would be done, and stop")
 	cmd.Flags().BoolVar(&opt.AsRecorded, "as-recorded", false, "follow the record though the spec has changed since")
 	cmd.Flags().StringVar(&opt.Python, "python", "", "the Python to use, for a jar that has to be made")
+	cmd.Flags().StringArrayVar(&opt.Groups, "group", nil, "install this dependency group too; may be repeated")
+	cmd.Flags().StringArrayVar(&opt.Extras, "extra", nil, "install this extra of the project too; may be repeated")
+	cmd.Flags().StringVar(&opt.From, "from", "", "follow this record, spec or plain list instead")
+	cmd.Flags().StringVar(&opt.Target, "target", "", "show what another machine would get, such as windows-x86_64")
+	cmd.Flags().BoolVar(&opt.Only, "only", false, "of the spec, install only the groups and extras that are named")
 	return cmd
 }

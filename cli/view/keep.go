@@ -2,6 +2,7 @@ package view
 
 import (
 	"os"
+	"sort"
 	"strings"
 
 	"github.com/charmbracelet/x/term"
@@ -56,10 +57,46 @@ func (s *Screen) Recorded(r *operation.Recorded, check bool) {
 		state = "written"
 	}
 	t.Line("record", s.Bold(s.Path(r.File)), s.Plain(state), s.Faint(Count(r.Packages, "package")))
+	t.Line("serves", s.Plain(targets(r.Targets)))
+	if len(r.Left) > 0 {
+		t.Line("not", s.Warn(targets(r.Left)), s.Faint("no versions fit there"))
+	}
 	if r.SampleOnly {
 		t.Line("", s.Faint("the built-in sample was used: no index is set up"))
 	}
 	t.Print()
+}
+
+// targets groups "PLATFORM PYTHON" by platform: "linux-x86_64 3.8 to 3.14".
+func targets(list []string) string {
+	pythons := map[string][]string{}
+	var order []string
+	for _, one := range list {
+		platform, python, _ := strings.Cut(one, " ")
+		if pythons[platform] == nil {
+			order = append(order, platform)
+		}
+		pythons[platform] = append(pythons[platform], python)
+	}
+	byPythons := map[string][]string{}
+	var texts []string
+	for _, platform := range order {
+		all := pythons[platform]
+		sort.Slice(all, func(i, j int) bool { return len(all[i]) < len(all[j]) || len(all[i]) == len(all[j]) && all[i] < all[j] })
+		text := strings.Join(all, ", ")
+		if len(all) > 2 {
+			text = all[0] + " to " + all[len(all)-1]
+		}
+		if byPythons[text] == nil {
+			texts = append(texts, text)
+		}
+		byPythons[text] = append(byPythons[text], platform)
+	}
+	var parts []string
+	for _, text := range texts {
+		parts = append(parts, strings.Join(byPythons[text], ", ")+" with Python "+text)
+	}
+	return strings.Join(parts, "; ")
 }
 
 // Indexes lists where packages come from.

@@ -125,6 +125,7 @@ func (s *Screen) jarWords(err error) (Message, bool) {
 		needed   *operation.StillNeededError
 		missing  *operation.NotInstalledError
 		noFile   *operation.NoFittingFileError
+		served   *operation.NotServedError
 	)
 	switch {
 	case errors.As(err, &noJar):
@@ -166,6 +167,8 @@ func (s *Screen) jarWords(err error) (Message, bool) {
 			}
 		}
 		return m, true
+	case errors.As(err, &served):
+		return Message{What: served.Error(), Reasons: served.Serves, Try: []string{"make one that does: glassjar record, on a machine with the spec"}, Exit: ExitUnsolved}, true
 	case errors.As(err, &noFile):
 		return noFittingFile(noFile), true
 	}

@@ -18,6 +18,8 @@ type Options struct {
 	Prompt string
 	// SeeSystem makes the base installation's packages visible.
 	SeeSystem bool
+	// Parts are the pieces of the spec that the jar is to hold.
+	Parts Parts
 }
 
 // ExistsError says that something stands where a jar should go.
@@ -117,7 +119,7 @@ func contentOf(file string) string {
 // build makes everything of an empty jar below j.Root.
 func (j *Jar) build(in interpreter.Interpreter, opt Options) error {
 	j.State = State{Format: Format, Program: "glassjar", Python: in.Said.Version, Implementation: in.Said.Implementation,
-		ABI: in.ABI(), OS: in.OS(), Arch: in.Arch(), Library: in.Said.LibraryFolder, FreeThreaded: in.Said.FreeThreaded, SeeSystem: opt.SeeSystem, Prompt: opt.Prompt}
+		ABI: in.ABI(), OS: in.OS(), Arch: in.Arch(), Library: in.Said.LibraryFolder, FreeThreaded: in.Said.FreeThreaded, SeeSystem: opt.SeeSystem, Prompt: opt.Prompt, Parts: opt.Parts}
 	l := j.Layout()
 	for _, dir := range []string{ownFolder, l.Scripts(), l.Site(), l.PlatformSite()} {
 		if err := makeFolder(j.Path(dir)); err != nil {

@@ -66,6 +66,11 @@ func (m *Machine) carryOut(ctx context.Context, p *Plan, decide Decide) (*Outcom
 		change.Add = append(change.Add, jar.Addition{Wheel: w, Requested: s.asked, Direct: directOf(s.file, origins[s.name])})
 	}
 	change.Progress = func(n int) { out.Files = n; m.report("putting files in place", int64(n), 0) }
+	if !p.parts.Equal(p.jar.State.Parts) {
+		if change.Write[p.jar.StateFile()], err = p.jar.State.WithParts(p.parts); err != nil {
+			return out, err
+		}
+	}
 	m.collectWrites(p, origins, &change, out)
 	if p.Empty() && len(change.Write) == 0 {
 		out.Done = true
@@ -137,9 +142,13 @@ func directOf(f index.File, sum string) *metadata.DirectURL {
 	return &metadata.DirectURL{URL: f.URL, ArchiveInfo: &metadata.ArchiveInfo{Hashes: map[string]string{"sha256": sum}}}
 }
 
+func emptyPlan(place Place) *Plan {
+	return &Plan{Jar: place.Root, place: place, write: map[string][]byte{}, Add: []Item{}, Change: []Item{}, Remove: []Item{}, Mend: []Item{}, Drop: []string{}}
+}
+
 // newPlan opens the jar of a place and looks at what is in it.
 func (m *Machine) newPlan(ctx context.Context, place Place) (*Plan, []jar.Installed, error) {
-	p := &Plan{Jar: place.Root, place: place, write: map[string][]byte{}, Add: []Item{}, Change: []Item{}, Remove: []Item{}, Mend: []Item{}, Drop: []string{}}
+	p := emptyPlan(place)
 	var err error
 	if p.jar, err = m.open(place); err != nil {
 		return nil, nil, err

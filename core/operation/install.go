@@ -21,7 +21,7 @@ type InstallOptions struct {
 	// Wants are requirements (PEP 508).
 	Wants []string
 	// Group or Extra is where in the spec they are written.
-	Group string
+	Group, Extra string
 	// Pre admits pre-releases.
 	Pre bool
 }
@@ -41,18 +41,18 @@ func (m *Machine) Install(ctx context.Context, opt InstallOptions, decide Decide
 	if err != nil {
 		return nil, err
 	}
-	edited, err := m.addToSpec(spec, place, asked, opt.Group)
+	edited, err := m.addToSpec(spec, place, asked, project.Place{Group: opt.Group, Extra: opt.Extra})
 	if err != nil {
 		return nil, err
 	}
-	return m.toSpec(ctx, place, spec, edited, resolveOptions{pre: opt.Pre, asked: asked, groups: groupList(opt.Group)}, decide)
+	return m.toSpec(ctx, place, spec, edited, resolveOptions{pre: opt.Pre, asked: asked, groups: listOf(opt.Group), extras: listOf(opt.Extra)}, decide)
 }
 
-func groupList(group string) []string {
-	if group == "" {
+func listOf(name string) []string {
+	if name == "" {
 		return nil
 	}
-	return []string{requirement.Normalize(group)}
+	return []string{requirement.Normalize(name)}
 }
 
 // readWants reads the requirements of a command line.
@@ -70,10 +70,10 @@ func (m *Machine) readWants(wants []string) ([]project.Asked, error) {
 
 // addToSpec is the spec's text with the wants written in. A name that is asked
 // for without anything more keeps what the spec says of it.
-func (m *Machine) addToSpec(spec *project.Spec, place Place, asked []project.Asked, group string) (*project.Spec, error) {
+func (m *Machine) addToSpec(spec *project.Spec, place Place, asked []project.Asked, into project.Place) (*project.Spec, error) {
 	var add []string
 	for _, a := range asked {
-		if bare(a) && mentions(spec, a.Key(), group) {
+		if bare(a) && mentions(spec, a.Key(), into) {
 			continue
 		}
 		add = append(add, a.Requirement.String())
@@ -85,7 +85,7 @@ func (m *Machine) addToSpec(spec *project.Spec, place Place, asked []project.Ask
 	if place.Project != "" {
 		name = projectName(place.Project)
 	}
-	text, err := spec.Edit(project.Place{Group: group}, add, nil, name)
+	text, err := spec.Edit(into, add, nil, name)
 	if err != nil {
 		return nil, err
 	}
@@ -97,9 +97,9 @@ func bare(a project.Asked) bool {
 	return len(a.Specifiers) == 0 && a.URL == "" && len(a.Extras) == 0 && a.Marker.IsZero()
 }
 
-func mentions(spec *project.Spec, key, group string) bool {
+func mentions(spec *project.Spec, key string, into project.Place) bool {
 	for _, a := range spec.Asked {
-		if a.Key() == key && a.Extra == "" && a.Group == requirement.Normalize(group) {
+		if a.Key() == key && partOf(a) == (part{requirement.Normalize(into.Group), requirement.Normalize(into.Extra)}) {
 			return true
 		}
 	}
@@ -111,6 +111,7 @@ type resolveOptions struct {
 	// asked are what the command asks for; they come first among the roots.
 	asked  []project.Asked
 	groups []string
+	extras []string
 	// free are names that need not keep the version that the record has.
 	free map[string]bool
 	// gone are names that the command takes out.
@@ -136,13 +137,17 @@ func (m *Machine) toSpec(ctx context.Context, place Place, before, spec *project
 	if err := checkPython(spec, env); err != nil {
 		return nil, err
 	}
-	problem := resolve.Problem{AllowPrereleases: opt.pre, Keep: keepOf(record, installed, opt)}
-	solution, err := m.choose(ctx, p, env, roots, problem)
+	u, err := m.solveAll(ctx, p, spec, roots, resolve.Problem{AllowPrereleases: opt.pre, Keep: keepOf(record, installed, opt)})
 	if err != nil {
 		return nil, err
 	}
+	p.parts = p.jar.State.Parts.With(opt.groups, opt.extras)
+	p.selected = pickParts(u, roots, env, p.chosen)
+	if err := m.hashAll(ctx, p); err != nil {
+		return nil, err
+	}
 	p.Asked = askedTexts(opt.asked)
-	if p.write[place.RecordFile], err = m.formatRecord(ctx, p, spec, roots, solution); err != nil {
+	if p.write[place.RecordFile], err = m.universalRecord(ctx, p, spec, roots, u); err != nil {
 		return nil, err
 	}
 	if string(spec.Text) != string(before.Text) {
@@ -158,30 +163,11 @@ func (m *Machine) toSpec(ctx context.Context, place Place, before, spec *project
 	return m.carryOut(ctx, p, decide)
 }
 
-// choose finds versions for the roots and the files of these, into the plan.
-func (m *Machine) choose(ctx context.Context, p *Plan, env environment, roots []project.Asked, problem resolve.Problem) (*resolve.Solution, error) {
-	if err := m.addDirect(ctx, p.catalog, roots); err != nil {
-		return nil, err
-	}
-	base, err := m.provided(p)
-	if err != nil {
-		return nil, err
-	}
-	if err := m.checkNames(ctx, p.catalog, roots, env, base, p.SampleOnly); err != nil {
-		return nil, err
-	}
-	var solution *resolve.Solution
-	if p.selected, solution, err = m.solve(ctx, p.catalog, env, roots, problem, base); err != nil {
-		return nil, err
-	}
-	return solution, m.hashAll(ctx, p)
-}
-
 // provided are the distributions of the base that a jar sees, if it was made
 // to see them. What the jar holds itself comes first.
 func (m *Machine) provided(p *Plan) (map[string]present, error) {
 	out := map[string]present{}
-	if !p.jar.State.SeeSystem {
+	if p.jar == nil || !p.jar.State.SeeSystem {
 		return out, nil
 	}
 	for _, dir := range p.python.Said.SitePackages {
@@ -198,8 +184,8 @@ func (m *Machine) provided(p *Plan) (map[string]present, error) {
 	return out, nil
 }
 
-// rootsOf are the command's wants, then the spec's. Of the spec the
-// dependencies count, and the groups that the command names.
+// rootsOf are the command's wants, then the rest of the spec: dependencies,
+// extras and groups are solved together, so that they fit together.
 func rootsOf(spec *project.Spec, opt resolveOptions) []project.Asked {
 	first := map[string]int{}
 	for i, a := range opt.asked {
@@ -207,12 +193,10 @@ func rootsOf(spec *project.Spec, opt resolveOptions) []project.Asked {
 	}
 	var roots []project.Asked
 	for _, a := range spec.Asked {
-		if a.Extra == "" && (a.Group == "" || contains(opt.groups, a.Group)) {
-			if first[a.Key()] > 0 && !bare(opt.asked[first[a.Key()]-1]) {
-				a.File = "" // it is not in the file yet
-			}
-			roots = append(roots, a)
+		if first[a.Key()] > 0 && !bare(opt.asked[first[a.Key()]-1]) {
+			a.File = "" // it is not in the file yet
 		}
+		roots = append(roots, a)
 	}
 	rank := func(a project.Asked) int {
 		if n := first[a.Key()]; n > 0 {
@@ -222,15 +206,6 @@ func rootsOf(spec *project.Spec, opt resolveOptions) []project.Asked {
 	}
 	sort.SliceStable(roots, func(i, j int) bool { return rank(roots[i]) < rank(roots[j]) })
 	return roots
-}
-
-func contains(list []string, s string) bool {
-	for _, l := range list {
-		if l == s {
-			return true
-		}
-	}
-	return false
 }
 
 // keepOf are the versions to prefer: the record's, else those in the jar.

@@ -257,7 +257,7 @@ func (m *Machine) step(ctx context.Context, j *jar.Jar, installed []jar.Installe
 	}
 	want := map[string]string{}
 	for _, e := range record.Packages {
-		if e.Marker.HoldsIn(in.Environment(), nil, record.DefaultGroups) {
+		if e.Marker.HoldsIn(in.Environment(), j.State.Parts.Extras, j.State.Parts.Groups) {
 			want[e.Name] = e.Version.String()
 		}
 	}

@@ -69,7 +69,11 @@ type Plan struct {
 	removed  []jar.Installed
 	marks    map[string]bool
 	write    map[string][]byte
+	parts    jar.Parts
 }
+
+// chosen reports whether a part of the spec belongs into the jar.
+func (p *Plan) chosen(q part) bool { return p.parts.Has(q.group, q.extra) }
 
 // Empty reports whether nothing in the jar would change.
 func (p *Plan) Empty() bool {

@@ -8,39 +8,11 @@ import (
 	"strings"
 
 	"glassjar/core/index"
+	"glassjar/core/jar"
 	"glassjar/core/project"
-	"glassjar/core/requirement"
 	"glassjar/core/resolve"
+	"glassjar/core/version"
 )
-
-// formatRecord writes what was solved as a record. So far it serves the
-// environment of the jar; its files are those of every platform.
-func (m *Machine) formatRecord(ctx context.Context, p *Plan, spec *project.Spec, roots []project.Asked, solution *resolve.Solution) ([]byte, error) {
-	r := &project.Record{File: p.place.RecordFile, CreatedBy: "glassjar", RequiresPython: spec.RequiresPython, Asked: askedTexts(sortedAsked(roots)), SeeSystem: p.jar.State.SeeSystem}
-	needs := map[string][]string{}
-	for _, c := range solution.Choices {
-		seen := map[string]bool{}
-		for _, n := range c.Needs {
-			if n.Name != c.Name && !seen[n.Name] {
-				seen[n.Name] = true
-				needs[c.Name] = append(needs[c.Name], n.Name)
-			}
-		}
-		sort.Strings(needs[c.Name])
-	}
-	for _, s := range p.selected {
-		if s.provided {
-			continue
-		}
-		e, err := m.recordEntry(ctx, p, s)
-		if err != nil {
-			return nil, err
-		}
-		e.Dependencies = needs[s.name]
-		r.Packages = append(r.Packages, e)
-	}
-	return r.Format(), nil
-}
 
 func sortedAsked(roots []project.Asked) []project.Asked {
 	out := append([]project.Asked(nil), roots...)
@@ -54,21 +26,25 @@ func sortedAsked(roots []project.Asked) []project.Asked {
 	return out
 }
 
-// recordEntry is a selection as the record writes it: all files of its
+// recordEntry is one version as the record writes it: all files of its
 // release, so that every platform finds its own.
-func (m *Machine) recordEntry(ctx context.Context, p *Plan, s selection) (project.Package, error) {
-	e := project.Package{Name: s.name, Version: s.version}
-	meta, err := p.catalog.metadata(ctx, s.file)
+func (m *Machine) recordEntry(ctx context.Context, p *Plan, name string, v version.Version, u *universal) (project.Package, error) {
+	e := project.Package{Name: name, Version: v}
+	known, err := m.fileOf(ctx, p, name, v, u)
+	if err != nil {
+		return e, err
+	}
+	meta, err := p.catalog.metadata(ctx, *known)
 	if err != nil {
 		return e, err
 	}
 	e.RequiresPython = meta.RequiresPython
-	if s.file.Index == "" {
-		f := m.recordFile(p.place, s.file)
+	if known.Index == "" {
+		f := m.recordFile(p.place, *known)
 		e.Archive = &f
 		return e, nil
 	}
-	releases, source, err := p.catalog.releases(ctx, s.name)
+	releases, source, err := p.catalog.releases(ctx, name)
 	if err != nil {
 		return e, err
 	}
@@ -76,15 +52,17 @@ func (m *Machine) recordEntry(ctx context.Context, p *Plan, s selection) (projec
 		e.Index = source.Address()
 	}
 	for _, r := range releases {
-		if !r.version.Equal(s.version) {
+		if !r.version.Equal(v) {
 			continue
 		}
 		for _, f := range r.files {
-			if f.Name == s.file.Name {
-				f = s.file // its hash may have been found out
-			}
 			if len(f.Hashes) == 0 {
-				continue // what cannot be verified cannot be recorded
+				// What cannot be verified cannot be recorded: its hash is found out.
+				_, sum, err := p.catalog.fetch(ctx, f, nil)
+				if err != nil {
+					return e, err
+				}
+				f.Hashes = map[string]string{"sha256": sum}
 			}
 			entry := m.recordFile(p.place, f)
 			if f.Wheel != nil {
@@ -114,6 +92,8 @@ type RecordOptions struct {
 	Jar string
 	// Check changes nothing and tells whether the record is in step.
 	Check bool
+	// Pre admits pre-releases.
+	Pre bool
 }
 
 // Recorded tells what became of a record.
@@ -124,10 +104,13 @@ type Recorded struct {
 	// Packages counts its entries.
 	Packages   int  `json:"packages"`
 	SampleOnly bool `json:"sample_only"`
+	// Targets are served by the record; Left are those for which no versions fit.
+	Targets []string `json:"targets"`
+	Left    []string `json:"left"`
 }
 
-// Record writes or refreshes the record from the spec. Versions that the
-// record has stay where they fit.
+// Record writes or refreshes the record from the spec, for every target.
+// Versions that the record has stay where they fit. It needs no jar.
 func (m *Machine) Record(ctx context.Context, opt RecordOptions) (*Recorded, error) {
 	place, err := m.Locate(opt.Jar, true)
 	if err != nil {
@@ -140,7 +123,7 @@ func (m *Machine) Record(ctx context.Context, opt RecordOptions) (*Recorded, err
 	if !spec.Exists() {
 		return nil, &NoSpecError{place.SpecFile}
 	}
-	p, installed, err := m.newPlan(ctx, place)
+	p, installed, err := m.planForRecord(ctx, place, spec)
 	if err != nil {
 		return nil, err
 	}
@@ -149,24 +132,44 @@ func (m *Machine) Record(ctx context.Context, opt RecordOptions) (*Recorded, err
 		return nil, err
 	}
 	indexes, sampleOnly := m.indexes(spec)
-	p.catalog = m.newCatalog(indexes)
-	env := environmentOf(p.python)
+	p.catalog, p.SampleOnly = m.newCatalog(indexes), sampleOnly
+	if err := checkPython(spec, environmentOf(p.python)); err != nil {
+		return nil, err
+	}
 	roots := rootsOf(spec, resolveOptions{})
-	if err := checkPython(spec, env); err != nil {
-		return nil, err
-	}
-	p.SampleOnly = sampleOnly
-	solution, err := m.choose(ctx, p, env, roots, resolve.Problem{Keep: keepOf(record, installed, resolveOptions{})})
+	u, err := m.solveAll(ctx, p, spec, roots, resolve.Problem{AllowPrereleases: opt.Pre, Keep: keepOf(record, installed, resolveOptions{})})
 	if err != nil {
 		return nil, err
 	}
-	data, err := m.formatRecord(ctx, p, spec, roots, solution)
+	data, err := m.universalRecord(ctx, p, spec, roots, u)
 	if err != nil {
 		return nil, err
 	}
-	out := &Recorded{File: place.RecordFile, Packages: len(p.selected), SampleOnly: sampleOnly}
+	out := &Recorded{File: place.RecordFile, SampleOnly: sampleOnly, Targets: []string{}, Left: []string{}}
+	written, err := project.ParseRecord(place.RecordFile, data)
+	if err != nil {
+		return nil, err
+	}
+	out.Packages = len(written.Packages)
+	for _, t := range u.targets {
+		out.Targets = append(out.Targets, t.String())
+	}
+	for t := range u.left {
+		out.Left = append(out.Left, t.String())
+	}
+	sort.Strings(out.Left)
 	out.Changed, err = writeIfNew(place.RecordFile, data, opt.Check)
 	return out, err
+}
+
+// planForRecord looks at the jar if there is one; without one the interpreter
+// that it would have counts.
+func (m *Machine) planForRecord(ctx context.Context, place Place, spec *project.Spec) (*Plan, []jar.Installed, error) {
+	if place.Exists() {
+		return m.newPlan(ctx, place)
+	}
+	in, _, _, err := m.choosePython(ctx, "", spec)
+	return &Plan{Jar: place.Root, place: place, python: in, Python: in.Title()}, nil, err
 }
 
 // NoSpecError says that there is no spec to work from.
@@ -186,9 +189,6 @@ func drift(spec *project.Spec, record *project.Record) (added, dropped []string)
 	}
 	is := map[string]bool{}
 	for _, a := range spec.Asked {
-		if a.Extra != "" || a.Group != "" && !hasGroup(record, a.Group) {
-			continue
-		}
 		text := askedTexts([]project.Asked{a})[0]
 		is[text] = true
 		if !was[text] {
@@ -201,13 +201,4 @@ func drift(spec *project.Spec, record *project.Record) (added, dropped []string)
 		}
 	}
 	return added, dropped
-}
-
-func hasGroup(record *project.Record, group string) bool {
-	for _, a := range record.Asked {
-		if strings.HasPrefix(a, "group "+requirement.Normalize(group)+": ") {
-			return true
-		}
-	}
-	return false
 }

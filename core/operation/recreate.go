@@ -7,12 +7,15 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
+	"strings"
 
 	"glassjar/core/index"
 	"glassjar/core/interpreter"
 	"glassjar/core/jar"
 	"glassjar/core/metadata"
 	"glassjar/core/project"
+	"glassjar/core/requirement"
 )
 
 // RecreateOptions say from what, and with which Python.
@@ -22,6 +25,15 @@ type RecreateOptions struct {
 	Python string
 	// AsRecorded goes on though the spec has changed since.
 	AsRecorded bool
+	// Groups and Extras are parts of the spec to install besides the
+	// dependencies; Only leaves the dependencies out.
+	Groups, Extras []string
+	Only           bool
+	// From is a record, a plain list, a spec or a sealed jar to follow instead.
+	From string
+	// Target, with Python a minor version, shows what another machine would get;
+	// nothing is done.
+	Target string
 }
 
 // OutOfStepError says that the spec was changed after the record was made.
@@ -55,9 +67,19 @@ func (m *Machine) Recreate(ctx context.Context, opt RecreateOptions, decide Deci
 	if err != nil {
 		return nil, err
 	}
-	record, err := project.ReadRecord(place.RecordFile)
+	if opt.From != "" && opt.Target == "" {
+		return m.recreateFrom(ctx, place, opt, decide)
+	}
+	file := place.RecordFile
+	if opt.From != "" {
+		file = opt.From
+	}
+	record, err := project.ReadRecord(file)
 	if err != nil {
 		return nil, err
+	}
+	if opt.Target != "" {
+		return m.wouldBe(place, record, opt, decide)
 	}
 	spec, err := readSpec(place)
 	if err != nil {
@@ -71,8 +93,8 @@ func (m *Machine) Recreate(ctx context.Context, opt RecreateOptions, decide Deci
 
 func (m *Machine) fromRecord(ctx context.Context, place Place, spec *project.Spec, record *project.Record, opt RecreateOptions, decide Decide) (*Outcome, error) {
 	indexes, sampleOnly := m.indexes(spec)
-	p := &Plan{Jar: place.Root, place: place, write: map[string][]byte{}, catalog: m.newCatalog(indexes), SampleOnly: sampleOnly && usesSample(record),
-		Add: []Item{}, Change: []Item{}, Remove: []Item{}, Mend: []Item{}, Drop: []string{}}
+	p := emptyPlan(place)
+	p.catalog, p.SampleOnly = m.newCatalog(indexes), sampleOnly && usesSample(record)
 	installed, survey, err := m.present(ctx, p, spec, opt.Python)
 	if err != nil {
 		return nil, err
@@ -82,9 +104,21 @@ func (m *Machine) fromRecord(ctx context.Context, place Place, spec *project.Spe
 	if err := checkPython(&project.Spec{RequiresPython: record.RequiresPython}, env); err != nil {
 		return nil, err
 	}
-	if p.selected, err = m.fromEntries(ctx, p, record, env); err != nil {
+	if p.jar != nil {
+		p.parts = p.jar.State.Parts
+	}
+	if p.parts, err = opt.parts(p.parts, record); err != nil {
 		return nil, err
 	}
+	if p.selected, err = fromEntries(record, env, p.parts); err != nil {
+		return nil, err
+	}
+	return m.makeSo(ctx, p, installed, survey, spec.Tool.SeeSystem || record.SeeSystem, decide)
+}
+
+// makeSo brings the jar of a plan to hold exactly what is selected, and makes
+// it first where it is missing.
+func (m *Machine) makeSo(ctx context.Context, p *Plan, installed []jar.Installed, survey *jar.Survey, seeSystem bool, decide Decide) (*Outcome, error) {
 	origins := map[string]string{}
 	if p.jar != nil {
 		origins = readOrigins(p.jar)
@@ -97,7 +131,7 @@ func (m *Machine) fromRecord(ctx context.Context, place Place, spec *project.Spe
 			return ok, err
 		}
 		made = p.Create
-		p.jar, err = m.ensure(ctx, p, place, spec.Tool.SeeSystem || record.SeeSystem)
+		p.jar, err = m.ensure(ctx, p, p.place, seeSystem)
 		return err == nil, err
 	})
 	if err != nil && made && p.jar != nil {
@@ -171,7 +205,7 @@ func (m *Machine) replacement(ctx context.Context, j *jar.Jar, spec *project.Spe
 
 // ensure makes the jar of a plan, or links an existing one anew.
 func (m *Machine) ensure(ctx context.Context, p *Plan, place Place, seeSystem bool) (*jar.Jar, error) {
-	opt := jar.Options{Prompt: place.Prompt(), SeeSystem: seeSystem}
+	opt := jar.Options{Prompt: place.Prompt(), SeeSystem: seeSystem, Parts: p.parts}
 	if p.jar != nil {
 		opt.SeeSystem = p.jar.State.SeeSystem
 		var err error
@@ -184,11 +218,53 @@ func (m *Machine) ensure(ctx context.Context, p *Plan, place Place, seeSystem bo
 	return jar.Create(ctx, place.Root, p.python, opt)
 }
 
-// fromEntries picks from the record what applies to an environment.
-func (m *Machine) fromEntries(ctx context.Context, p *Plan, record *project.Record, env environment) ([]selection, error) {
+// parts are the pieces of the spec to be installed: those that the command
+// names, else those that the jar has.
+func (o RecreateOptions) parts(have jar.Parts, record *project.Record) (jar.Parts, error) {
+	if len(o.Groups)+len(o.Extras) == 0 && !o.Only {
+		if len(have.Groups)+len(have.Extras) == 0 {
+			have.Groups = record.DefaultGroups
+		}
+		return have, nil
+	}
+	p := jar.Parts{Only: o.Only}
+	for _, list := range []struct {
+		asked, known []string
+		to           *[]string
+		what         string
+	}{{o.Groups, record.Groups, &p.Groups, "group"}, {o.Extras, record.Extras, &p.Extras, "extra"}} {
+		for _, name := range list.asked {
+			key := requirement.Normalize(name)
+			if !slices.Contains(list.known, key) {
+				try := "the record has none"
+				if len(list.known) > 0 {
+					try = "it has " + strings.Join(list.known, ", ")
+				}
+				return p, usage("the record has no %s %q", try, list.what, name)
+			}
+			*list.to = append(*list.to, key)
+		}
+	}
+	return p.With(nil, nil), nil
+}
+
+// NotServedError says that a record was not made for this environment.
+type NotServedError struct {
+	Environment string
+	Serves      []string
+}
+
+func (e *NotServedError) Error() string { return "the record does not serve " + e.Environment }
+
+// fromEntries picks from the record what applies to an environment and to the
+// parts that the jar holds.
+func fromEntries(record *project.Record, env environment, parts jar.Parts) ([]selection, error) {
+	if err := served(record, env); err != nil {
+		return nil, err
+	}
 	applies := map[string]project.Package{}
 	for _, e := range record.Packages {
-		if !e.Marker.HoldsIn(env.markers, nil, record.DefaultGroups) {
+		if !e.Marker.HoldsIn(env.markers, parts.Extras, parts.Groups) {
 			continue
 		}
 		if other, twice := applies[e.Name]; twice {
@@ -196,25 +272,19 @@ func (m *Machine) fromEntries(ctx context.Context, p *Plan, record *project.Reco
 		}
 		applies[e.Name] = e
 	}
-	asked := map[string]bool{}
-	for _, text := range record.Asked {
-		if a, err := project.ParseList("", text); err == nil && len(a) == 1 {
-			asked[a[0].Key()] = true
-		}
-	}
+	asked, wanted := askedIn(record, env, parts, applies)
 	neededBy := map[string][]string{}
-	for _, e := range record.Packages {
-		if _, ok := applies[e.Name]; ok {
-			for _, d := range e.Dependencies {
-				neededBy[d] = append(neededBy[d], e.Name)
-			}
+	for _, name := range sortedNames(applies) {
+		for _, d := range applies[name].Dependencies {
+			neededBy[d] = append(neededBy[d], name)
 		}
 	}
 	var out []selection
-	for _, e := range record.Packages {
-		if have, ok := applies[e.Name]; !ok || have.Version.String() != e.Version.String() {
+	for _, name := range sortedNames(applies) {
+		if !wanted[name] {
 			continue
 		}
+		e := applies[name]
 		f, err := pickFile(record, e, env)
 		if err != nil {
 			return nil, err
@@ -223,9 +293,61 @@ func (m *Machine) fromEntries(ctx context.Context, p *Plan, record *project.Reco
 		if v.IsZero() {
 			v = f.Version
 		}
-		out = append(out, selection{name: e.Name, version: v, file: f, asked: asked[e.Name], neededBy: neededBy[e.Name]})
+		out = append(out, selection{name: name, version: v, file: f, asked: asked[name], neededBy: neededBy[name]})
 	}
 	return out, nil
+}
+
+func served(record *project.Record, env environment) error {
+	if len(record.Environments) == 0 {
+		return nil
+	}
+	bad := &NotServedError{Environment: env.title}
+	for _, m := range record.Environments {
+		if m.Holds(env.markers) {
+			return nil
+		}
+		bad.Serves = append(bad.Serves, m.String())
+	}
+	return bad
+}
+
+// askedIn are the names that a person asked for, and all that belong into the
+// jar. Without the dependencies only what the chosen groups and extras bring
+// does; the record's own list of what was asked tells what that is.
+func askedIn(record *project.Record, env environment, parts jar.Parts, applies map[string]project.Package) (asked, wanted map[string]bool) {
+	asked, wanted = map[string]bool{}, map[string]bool{}
+	var visit func(string)
+	visit = func(name string) {
+		if e, ok := applies[name]; ok && !wanted[name] {
+			wanted[name] = true
+			for _, d := range e.Dependencies {
+				visit(d)
+			}
+		}
+	}
+	for _, text := range record.Asked {
+		p, rest := part{}, text
+		if kind, tail, ok := strings.Cut(text, ": "); ok {
+			if name, ok := strings.CutPrefix(kind, "group "); ok {
+				p.group, rest = name, tail
+			} else if name, ok := strings.CutPrefix(kind, "extra "); ok {
+				p.extra, rest = name, tail
+			}
+		}
+		r, err := requirement.Parse(rest)
+		if err != nil || !parts.Has(p.group, p.extra) || !r.Marker.Holds(env.markers) {
+			continue
+		}
+		asked[r.Key()] = true
+		visit(r.Key())
+	}
+	if !parts.Only {
+		for name := range applies {
+			wanted[name] = true
+		}
+	}
+	return asked, wanted
 }
 
 // pickFile chooses the file of an entry that serves an environment best.

@@ -1,0 +1,159 @@
+package operation
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"glassjar/core/jar"
+	"glassjar/core/project"
+	"glassjar/core/requirement"
+	"glassjar/core/resolve"
+)
+
+// recreateFrom makes a jar be what another file says: a record, a spec, or a
+// plain list. A jar that has neither spec nor record yet gets them, so that
+// what is in it is written down.
+func (m *Machine) recreateFrom(ctx context.Context, place Place, opt RecreateOptions, decide Decide) (*Outcome, error) {
+	file := opt.From
+	if !filepath.IsAbs(file) {
+		file = filepath.Join(m.Dir, file)
+	}
+	text, err := os.ReadFile(file)
+	if err != nil {
+		return nil, usage("%s cannot be read: %v", "name a record, a spec or a plain list", project.Shorten(m.Dir, file), plainSystem(err))
+	}
+	spec, err := readSpec(place)
+	if err != nil {
+		return nil, err
+	}
+	switch kindOf(file, text) {
+	case "record":
+		record, err := project.ParseRecord(file, text)
+		if err != nil {
+			return nil, err
+		}
+		return m.fromRecord(ctx, place, spec, record, opt, decide)
+	case "spec":
+		from, err := project.ParseSpec(file, text)
+		if err != nil {
+			return nil, err
+		}
+		return m.fromRoots(ctx, place, from, from.Asked, opt, decide)
+	}
+	asked, err := project.ParseList(file, string(text))
+	if err != nil {
+		return nil, err
+	}
+	listed := &project.Spec{File: spec.File, Tool: spec.Tool, RequiresPython: spec.RequiresPython}
+	return m.fromRoots(ctx, place, listed, asked, opt, decide)
+}
+
+func plainSystem(err error) error {
+	var p *os.PathError
+	if errors.As(err, &p) {
+		return p.Err
+	}
+	return err
+}
+
+// kindOf tells a record and a spec, both TOML, from a plain list.
+func kindOf(file string, text []byte) string {
+	switch {
+	case !strings.HasSuffix(file, ".toml"):
+		return "list"
+	case bytes.Contains(text, []byte("lock-version")):
+		return "record"
+	}
+	return "spec"
+}
+
+// fromRoots solves requirements and makes the jar hold exactly what comes of
+// them.
+func (m *Machine) fromRoots(ctx context.Context, place Place, spec *project.Spec, roots []project.Asked, opt RecreateOptions, decide Decide) (*Outcome, error) {
+	indexes, sampleOnly := m.indexes(spec)
+	p := emptyPlan(place)
+	p.catalog, p.SampleOnly = m.newCatalog(indexes), sampleOnly
+	installed, survey, err := m.present(ctx, p, spec, opt.Python)
+	if err != nil {
+		return nil, err
+	}
+	p.Python = p.python.Title()
+	env := environmentOf(p.python)
+	if err := checkPython(spec, env); err != nil {
+		return nil, err
+	}
+	u, err := m.solveAll(ctx, p, spec, roots, resolve.Problem{})
+	if err != nil {
+		return nil, err
+	}
+	if p.parts, err = opt.parts(jar.Parts{}, &project.Record{Groups: spec.Groups, Extras: spec.Extras}); err != nil {
+		return nil, err
+	}
+	p.selected = pickParts(u, roots, env, p.chosen)
+	if err := m.hashAll(ctx, p); err != nil {
+		return nil, err
+	}
+	if !fileExists(place.SpecFile) && !fileExists(place.RecordFile) {
+		if err := m.writeDown(ctx, p, spec, roots, u); err != nil {
+			return nil, err
+		}
+	}
+	return m.makeSo(ctx, p, installed, survey, spec.Tool.SeeSystem, decide)
+}
+
+// writeDown adds spec and record to what a plan writes.
+func (m *Machine) writeDown(ctx context.Context, p *Plan, spec *project.Spec, roots []project.Asked, u *universal) error {
+	var err error
+	text := spec.Text
+	if text == nil {
+		var wants []string
+		for _, a := range roots {
+			wants = append(wants, a.Requirement.String())
+		}
+		if text, err = (&project.Spec{File: p.place.SpecFile}).Edit(project.Place{}, wants, nil, requirement.Normalize(p.place.Prompt())); err != nil {
+			return err
+		}
+	}
+	p.write[p.place.SpecFile] = text
+	p.write[p.place.RecordFile], err = m.universalRecord(ctx, p, spec, roots, u)
+	return err
+}
+
+func fileExists(file string) bool {
+	_, err := os.Stat(file)
+	return err == nil
+}
+
+// wouldBe is the plan of another machine: what a record gives for a target.
+func (m *Machine) wouldBe(place Place, record *project.Record, opt RecreateOptions, decide Decide) (*Outcome, error) {
+	os, arch, err := ParsePlatform(opt.Target)
+	if err != nil {
+		return nil, err
+	}
+	t := Target{os, arch, "cpython", 3, newestMinor}
+	if opt.Python != "" {
+		if t.Major, t.Minor, err = parseMinor(opt.Python); err != nil {
+			return nil, err
+		}
+	}
+	parts, err := opt.parts(jar.Parts{}, record)
+	if err != nil {
+		return nil, err
+	}
+	env := t.environment()
+	list, err := fromEntries(record, env, parts)
+	if err != nil {
+		return nil, err
+	}
+	p := emptyPlan(place)
+	p.Python, p.Create = env.title, true
+	p.catalog = m.newCatalog(nil)
+	p.selected = list
+	p.compare(nil, nil, func(jar.Installed) bool { return false }, nil)
+	_, err = decide(p)
+	return &Outcome{Plan: p, Wrote: []string{}, Warnings: []string{}}, err
+}
