@@ -78,6 +78,7 @@ exactly what the record says. If it already is so, nothing is done.`,
 		Args:    atMost(0),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			opt.Jar = a.jar
+			planOnly = planOnly || opt.Target != ""
 			o, err := a.machine.Recreate(cmd.Context(), opt, a.decide(planOnly))
 			if err != nil {
 				return err

@@ -31,6 +31,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -171,6 +172,21 @@ func serveIndex(ts *testscript.TestScript, _ bool, args []string) {
 			ts.Check(err)
 			conn.Close()
 		})
+	case "flaky":
+		handler = flaky(good)
+	case "counted": // every body that is sent leaves a line in a file
+		log := filepath.Join(ts.Getenv("WORK"), "bodies")
+		handler = http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			rec := httptest.NewRecorder()
+			good.ServeHTTP(rec, r)
+			if rec.Body.Len() > 0 && rec.Code == http.StatusOK {
+				f, err := os.OpenFile(log, os.O_APPEND|os.O_CREATE|os.O_WRONLY, 0o644)
+				ts.Check(err)
+				fmt.Fprintln(f, r.URL.Path)
+				f.Close()
+			}
+			replay(w, rec, rec.Body.Bytes())
+		})
 	case "altered": // every file comes with its last byte changed
 		handler = http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 			rec := httptest.NewRecorder()
@@ -179,11 +195,7 @@ func serveIndex(ts *testscript.TestScript, _ bool, args []string) {
 			if strings.HasSuffix(r.URL.Path, ".whl") && len(body) > 0 {
 				body[len(body)-1] ^= 1
 			}
-			for k, v := range rec.Header() {
-				w.Header()[k] = v
-			}
-			w.WriteHeader(rec.Code)
-			_, _ = w.Write(body)
+			replay(w, rec, body)
 		})
 	default:
 		code, err := strconv.Atoi(source)
@@ -193,6 +205,46 @@ func serveIndex(ts *testscript.TestScript, _ bool, args []string) {
 	s := httptest.NewServer(handler)
 	ts.Defer(s.Close)
 	ts.Setenv(args[0], s.URL+"/simple/")
+}
+
+func replay(w http.ResponseWriter, rec *httptest.ResponseRecorder, body []byte) {
+	for k, v := range rec.Header() {
+		w.Header()[k] = v
+	}
+	w.WriteHeader(rec.Code)
+	_, _ = w.Write(body)
+}
+
+// flaky spoils every third answer of an index: by an error, by a body that is
+// cut off, by a flipped byte, in turn.
+func flaky(good http.Handler) http.Handler {
+	var count atomic.Int64
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		n := count.Add(1)
+		rec := httptest.NewRecorder()
+		good.ServeHTTP(rec, r)
+		body := rec.Body.Bytes()
+		switch {
+		case n%3 != 0 || len(body) < 2:
+		case n%9 == 3:
+			http.Error(w, "not now", http.StatusServiceUnavailable)
+			return
+		case n%9 == 6:
+			for k, v := range rec.Header() {
+				w.Header()[k] = v
+			}
+			w.Header().Set("Content-Length", strconv.Itoa(len(body)))
+			w.WriteHeader(rec.Code)
+			_, _ = w.Write(body[:len(body)/2])
+			if conn, _, err := w.(http.Hijacker).Hijack(); err == nil {
+				conn.Close()
+			}
+			return
+		default:
+			body[len(body)/2] ^= 0x10
+		}
+		replay(w, rec, body)
+	})
 }
 
 // snapshot writes one line for each file of a tree: its path, mode and hash. Of

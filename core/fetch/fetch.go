@@ -1,19 +1,22 @@
 // Package fetch gets things over HTTP. It retries what may pass (429, 5xx,
-// broken connections) with growing pauses, follows redirects, bounds what it
-// reads, and reports failures as values.
-//
-// It does not cache yet, does not resume, and knows no credentials.
+// broken connections, cut-off bodies) with growing pauses, resumes downloads,
+// keeps answers as RFC 9111 says, bounds what it reads, and sends credentials
+// only to the host they belong to. Failures are values.
 package fetch
 
 import (
 	"context"
+	"crypto/tls"
+	"crypto/x509"
 	"errors"
 	"fmt"
 	"io"
 	"net"
 	"net/http"
 	"net/url"
+	"os"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/hashicorp/go-retryablehttp"
@@ -50,59 +53,118 @@ func (e *InsecureError) Error() string {
 	return e.URL + " is plain http to another machine: what comes could be changed on the way"
 }
 
-// Client fetches. The zero value works.
+// Client fetches. The zero value works, without a cache. Its fields are set
+// before the first request.
 type Client struct {
-	// Offline refuses every request.
+	// Offline refuses every request that the cache cannot answer.
 	Offline bool
 	// AllowHTTP admits plain http to other machines.
 	AllowHTTP bool
-	// Retries is how often a request is tried again; 0 means three times,
+	// Retries is how often a request is tried again; 0 means four times,
 	// negative never.
 	Retries int
+	// Pause is the first pause before trying again; 0 means 200 ms. It doubles.
+	Pause time.Duration
+	// Cache is the folder of kept answers; empty keeps nothing.
+	Cache string
+	// Certificates is a file of further certificate authorities, PEM.
+	Certificates string
+	// Credentials, if set, are asked for a host's user and password.
+	Credentials *Credentials
 
+	once sync.Once
 	http *http.Client
+	err  error
 }
 
-// New makes a client.
-func New() *Client { return &Client{} }
-
-func (c *Client) client() *http.Client {
-	if c.http != nil {
-		return c.http
-	}
-	r := retryablehttp.NewClient()
-	r.Logger = nil
-	r.RetryMax = 3
+func (c *Client) retries() int {
 	switch {
 	case c.Retries > 0:
-		r.RetryMax = c.Retries
+		return c.Retries
 	case c.Retries < 0:
-		r.RetryMax = 0
+		return 0
 	}
-	r.RetryWaitMin, r.RetryWaitMax = 200*time.Millisecond, 5*time.Second
-	r.ErrorHandler = retryablehttp.PassthroughErrorHandler
-	transport := http.DefaultTransport.(*http.Transport).Clone()
-	transport.ResponseHeaderTimeout = 60 * time.Second
-	transport.MaxIdleConnsPerHost = 8
-	transport.DisableCompression = false
-	r.HTTPClient = &http.Client{Transport: transport}
-	c.http = r.StandardClient()
-	return c.http
+	return 4
 }
 
-// Response is an answer with status 200. The body must be closed.
+func (c *Client) pause() time.Duration {
+	if c.Pause > 0 {
+		return c.Pause
+	}
+	return 200 * time.Millisecond
+}
+
+func (c *Client) client() (*http.Client, error) {
+	c.once.Do(func() {
+		transport := http.DefaultTransport.(*http.Transport).Clone()
+		transport.ResponseHeaderTimeout = 60 * time.Second
+		transport.MaxIdleConnsPerHost, transport.MaxConnsPerHost = 8, 8
+		if c.Certificates != "" {
+			pool, err := x509.SystemCertPool()
+			if err != nil {
+				pool = x509.NewCertPool()
+			}
+			data, err := os.ReadFile(c.Certificates)
+			if err == nil && !pool.AppendCertsFromPEM(data) {
+				err = fmt.Errorf("%s holds no certificate", c.Certificates)
+			}
+			if c.err = err; err != nil {
+				return
+			}
+			transport.TLSClientConfig = &tls.Config{RootCAs: pool, MinVersion: tls.VersionTLS12}
+		}
+		r := retryablehttp.NewClient()
+		r.Logger = nil
+		r.RetryMax = c.retries()
+		r.RetryWaitMin, r.RetryWaitMax = c.pause(), 20*time.Second
+		r.ErrorHandler = func(res *http.Response, err error, _ int) (*http.Response, error) {
+			if err != nil && res != nil {
+				res.Body.Close() // one or the other, as http.RoundTripper has it
+				res = nil
+			}
+			return res, err
+		}
+		r.HTTPClient = &http.Client{Transport: &hops{client: c, next: transport}}
+		c.http = r.StandardClient()
+	})
+	return c.http, c.err
+}
+
+// hops looks at every single request, those after a redirect too: each must go
+// to an address that is allowed, and carries the credentials of its own host
+// and no other's.
+type hops struct {
+	client *Client
+	next   http.RoundTripper
+}
+
+func (h *hops) RoundTrip(r *http.Request) (*http.Response, error) {
+	if err := h.client.secure(r.URL.String()); err != nil {
+		return nil, err
+	}
+	r = r.Clone(r.Context())
+	r.Header.Del("Authorization")
+	r.Header.Del("Referer")
+	if user, password, ok := h.client.Credentials.For(r.URL); ok {
+		r.SetBasicAuth(user, password)
+	}
+	return h.next.RoundTrip(r)
+}
+
+// Response is an answer with status 200 or 206. The body must be closed.
 type Response struct {
 	Body io.ReadCloser
 	// URL is where the answer came from, after redirects.
 	URL         *url.URL
 	ContentType string
 	// Size is the announced length, -1 if there is none.
-	Size int64
+	Size   int64
+	header http.Header
+	status int
 }
 
-// Get asks for an address. The error is a [*StatusError], [*NetworkError],
-// [*OfflineError] or [*InsecureError], or the context's.
-func (c *Client) Get(ctx context.Context, address, accept string) (*Response, error) {
+// do makes one request; header may be nil.
+func (c *Client) do(ctx context.Context, address string, header http.Header) (*http.Response, error) {
 	shown := Redact(address)
 	if c.Offline {
 		return nil, &OfflineError{shown}
@@ -110,35 +172,101 @@ func (c *Client) Get(ctx context.Context, address, accept string) (*Response, er
 	if err := c.secure(address); err != nil {
 		return nil, err
 	}
-	req, err := http.NewRequestWithContext(ctx, http.MethodGet, address, nil)
+	client, err := c.client()
 	if err != nil {
 		return nil, &NetworkError{shown, err}
 	}
-	if accept != "" {
-		req.Header.Set("Accept", accept)
+	u, err := url.Parse(address)
+	if err != nil {
+		return nil, &NetworkError{shown, err}
+	}
+	c.Credentials.take(u)
+	u.User = nil
+	req, err := http.NewRequestWithContext(ctx, http.MethodGet, u.String(), nil)
+	if err != nil {
+		return nil, &NetworkError{shown, err}
+	}
+	for k, v := range header {
+		req.Header[k] = v
 	}
 	req.Header.Set("User-Agent", "glassjar")
-	res, err := c.client().Do(req)
+	res, err := client.Do(req)
+	var insecure *InsecureError
+	switch {
+	case err == nil:
+		return res, nil
+	case ctx.Err() != nil:
+		return nil, ctx.Err()
+	case errors.As(err, &insecure):
+		return nil, insecure
+	}
+	return nil, &NetworkError{shown, plain(err)}
+}
+
+// Get asks for an address. The body resumes by itself where the connection
+// breaks and the server can go on from a place. The error is a [*StatusError],
+// [*NetworkError], [*OfflineError] or [*InsecureError], or the context's.
+func (c *Client) Get(ctx context.Context, address, accept string) (*Response, error) {
+	header := http.Header{}
+	if accept != "" {
+		header.Set("Accept", accept)
+	}
+	res, err := c.do(ctx, address, header)
 	if err != nil {
-		if ctx.Err() != nil {
-			return nil, ctx.Err()
-		}
-		return nil, &NetworkError{shown, plain(err)}
+		return nil, err
 	}
 	if res.StatusCode != http.StatusOK {
 		res.Body.Close()
-		return nil, &StatusError{shown, res.StatusCode}
+		return nil, &StatusError{Redact(address), res.StatusCode}
 	}
-	return &Response{Body: res.Body, URL: res.Request.URL, ContentType: res.Header.Get("Content-Type"), Size: res.ContentLength}, nil
+	body := &resuming{client: c, ctx: ctx, address: address, header: header, body: res.Body, size: res.ContentLength, left: c.retries(),
+		ranges: res.Header.Get("Accept-Ranges") == "bytes", etag: res.Header.Get("ETag")}
+	return &Response{Body: body, URL: res.Request.URL, ContentType: res.Header.Get("Content-Type"), Size: res.ContentLength, header: res.Header, status: res.StatusCode}, nil
 }
 
-// Read is [Client.Get] with the whole body, up to limit bytes.
+// Read is the whole body at an address, up to limit bytes, from the cache if
+// that is allowed.
 func (c *Client) Read(ctx context.Context, address, accept string, limit int64) ([]byte, *Response, error) {
-	res, err := c.Get(ctx, address, accept)
+	kept := c.kept(address, accept)
+	if kept != nil && (c.Offline || kept.fresh(time.Now())) {
+		return kept.body, kept.response(), nil
+	}
+	var last error
+	for try := 0; try <= c.retries(); try++ {
+		if try > 0 {
+			if err := wait(ctx, c.pause()<<(try-1)); err != nil {
+				return nil, nil, err
+			}
+		}
+		data, res, err := c.readOnce(ctx, address, accept, limit, kept)
+		var cut *NetworkError
+		if err == nil || !errors.As(err, &cut) || !errors.Is(err, io.ErrUnexpectedEOF) {
+			return data, res, err
+		}
+		last = err
+	}
+	return nil, nil, last
+}
+
+func (c *Client) readOnce(ctx context.Context, address, accept string, limit int64, kept *kept) ([]byte, *Response, error) {
+	header := http.Header{}
+	if accept != "" {
+		header.Set("Accept", accept)
+	}
+	kept.validate(header)
+	res, err := c.do(ctx, address, header)
 	if err != nil {
 		return nil, nil, err
 	}
 	defer res.Body.Close()
+	switch {
+	case res.StatusCode == http.StatusNotModified && kept != nil:
+		kept.renew(res.Header)
+		c.keep(address, accept, kept)
+		return kept.body, kept.response(), nil
+	case res.StatusCode != http.StatusOK:
+		return nil, nil, &StatusError{Redact(address), res.StatusCode}
+	}
 	data, err := io.ReadAll(io.LimitReader(res.Body, limit+1))
 	switch {
 	case ctx.Err() != nil:
@@ -148,7 +276,19 @@ func (c *Client) Read(ctx context.Context, address, accept string, limit int64) 
 	case int64(len(data)) > limit:
 		return nil, nil, &NetworkError{Redact(address), fmt.Errorf("the answer is larger than %d bytes", limit)}
 	}
-	return data, res, nil
+	c.keep(address, accept, newKept(res, data))
+	return data, &Response{URL: res.Request.URL, ContentType: res.Header.Get("Content-Type"), Size: int64(len(data)), header: res.Header, status: res.StatusCode}, nil
+}
+
+func wait(ctx context.Context, d time.Duration) error {
+	t := time.NewTimer(d)
+	defer t.Stop()
+	select {
+	case <-ctx.Done():
+		return ctx.Err()
+	case <-t.C:
+		return nil
+	}
 }
 
 // plain takes the request's words off an error: they repeat the address, and
@@ -186,7 +326,14 @@ func loopback(host string) bool {
 // Redact is the address without credentials.
 func Redact(address string) string {
 	u, err := url.Parse(address)
-	if err != nil || u.User == nil {
+	if err != nil {
+		// What does not parse may still hold a password.
+		if i := strings.LastIndexByte(address, '@'); i >= 0 {
+			return "..." + address[i:]
+		}
+		return address
+	}
+	if u.User == nil {
 		return address
 	}
 	u.User = nil

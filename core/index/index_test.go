@@ -21,6 +21,8 @@ import (
 
 var ctx = context.Background()
 
+var zeros = strings.Repeat("0", 64)
+
 // answer serves one body for every path.
 func answer(t *testing.T, kind, body string) string {
 	s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
@@ -36,7 +38,7 @@ func server(t *testing.T, at string) *index.Server {
 }
 
 const page = `<html><head><base href="/files/"></head><body>
-<a href="press-1.0-py3-none-any.whl#sha256=AB12" data-requires-python="&gt;=3.8" data-core-metadata="sha256=cd">press-1.0-py3-none-any.whl</a>
+<a href="press-1.0-py3-none-any.whl#sha256=AB12000000000000000000000000000000000000000000000000000000000000" data-requires-python="&gt;=3.8" data-core-metadata="sha256=cd00000000000000000000000000000000000000000000000000000000000000">press-1.0-py3-none-any.whl</a>
 <A HREF="../other/press-1.1-py3-none-any.whl" data-yanked="broken">press</A>
 <a href="https://far.example/press-1.2.tar.gz#md5=00" data-dist-info-metadata="true" data-yanked="">x</a>
 <a href="cider-1.0-py3-none-any.whl">another distribution</a>
@@ -49,10 +51,10 @@ func TestHTMLPage(t *testing.T) {
 	require.Len(t, files, 3)
 	root := strings.TrimSuffix(at, "/deep/simple/")
 	assert.Equal(t, root+"/files/press-1.0-py3-none-any.whl", files[0].URL)
-	assert.Equal(t, map[string]string{"sha256": "ab12"}, files[0].Hashes)
+	assert.Equal(t, map[string]string{"sha256": "ab12" + zeros[4:]}, files[0].Hashes)
 	assert.Equal(t, ">=3.8", files[0].RequiresPython)
 	assert.True(t, files[0].HasMetadata)
-	assert.Equal(t, "cd", files[0].MetadataHashes["sha256"])
+	assert.Equal(t, "cd"+zeros[2:], files[0].MetadataHashes["sha256"])
 	assert.False(t, files[0].Yanked)
 	assert.Equal(t, root+"/other/press-1.1-py3-none-any.whl", files[1].URL)
 	assert.True(t, files[1].Yanked)
@@ -66,8 +68,8 @@ func TestHTMLPage(t *testing.T) {
 
 func TestJSONPage(t *testing.T) {
 	at := answer(t, index.TypeJSON, `{"meta": {"api-version": "1.3"}, "name": "press", "files": [
-	{"filename": "press-1.0-py3-none-any.whl", "url": "../../x/press-1.0-py3-none-any.whl", "hashes": {"sha256": "ab"}, "requires-python": null, "size": 12,
-	 "upload-time": "2024-01-02T03:04:05.5+01:00", "core-metadata": {"sha256": "cd"}, "yanked": false},
+	{"filename": "press-1.0-py3-none-any.whl", "url": "../../x/press-1.0-py3-none-any.whl", "hashes": {"sha256": "`+zeros+`"}, "requires-python": null, "size": 12,
+	 "upload-time": "2024-01-02T03:04:05.5+01:00", "core-metadata": {"sha256": "`+zeros+`"}, "yanked": false},
 	{"filename": "press-1.1-py3-none-any.whl", "url": "https://far.example/a", "hashes": {}, "yanked": "slow", "dist-info-metadata": true},
 	{"filename": "press-1.2-py3-none-any.whl", "url": "b", "hashes": {}, "yanked": true, "core-metadata": false}]}`)
 	files, err := server(t, at).Files(ctx, "press")
@@ -92,6 +94,7 @@ func TestPagesThatAreNoIndex(t *testing.T) {
 		"a later API in HTML":        {"text/html", `<meta name="pypi:repository-version" content="2.0"><a href="press-1.0-py3-none-any.whl">x</a>`},
 		"JSON without a version":     {index.TypeJSON, `{"files": []}`},
 		"a list in place of a table": {index.TypeJSON, `[]`},
+		"a hash that is none":        {"text/html", `<a href="press-1.0-py3-none-any.whl#sha256=5v">x</a>`},
 	} {
 		var bad *index.NotIndexError
 		_, err := server(t, answer(t, c.kind, c.body)).Files(ctx, "press")
@@ -313,4 +316,26 @@ func FuzzPages(f *testing.F) {
 			require.Equal(t, "press", file.Distribution)
 		}
 	})
+}
+
+// Without separate metadata it is read out of the remote wheel, in parts.
+func TestMetadataByRanges(t *testing.T) {
+	for _, f := range sample.Files("windfall-atlas")[:1] {
+		var sent int
+		s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			rec := httptest.NewRecorder()
+			index.Handler{Source: index.Sample{}}.ServeHTTP(rec, r)
+			sent += rec.Body.Len()
+			for k, v := range rec.Header() {
+				w.Header()[k] = v
+			}
+			w.WriteHeader(rec.Code)
+			_, _ = w.Write(rec.Body.Bytes())
+		}))
+		defer s.Close()
+		data, err := server(t, s.URL).Metadata(ctx, index.File{Name: f.Name, URL: s.URL + "/files/" + f.Name})
+		require.NoError(t, err)
+		assert.Equal(t, string(f.Metadata), string(data))
+		assert.Less(t, sent, len(f.Data)/10)
+	}
 }

@@ -1,7 +1,9 @@
 package index
 
 import (
+	"archive/zip"
 	"context"
+	"encoding/hex"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -73,7 +75,30 @@ func (s *Server) Files(ctx context.Context, name string) ([]File, error) {
 }
 
 func (s *Server) read(ctx context.Context, name string) ([]File, error) {
-	at := s.address + url.PathEscape(name) + "/"
+	files, err := s.readPage(ctx, name)
+	var damaged *NotIndexError
+	if errors.As(err, &damaged) {
+		// It may have been damaged on the way: once more, not from the cache.
+		s.client.Forget(s.pageAddress(name), accept)
+		files, err = s.readPage(ctx, name)
+	}
+	return files, err
+}
+
+func (s *Server) pageAddress(name string) string { return s.address + url.PathEscape(name) + "/" }
+
+// Refresh asks for a distribution's page anew: a file did not have the hash
+// that the page gave, and either may be what is wrong.
+func (s *Server) Refresh(ctx context.Context, name string) ([]File, error) {
+	s.client.Forget(s.pageAddress(name), accept)
+	s.mu.Lock()
+	delete(s.pages, name)
+	s.mu.Unlock()
+	return s.Files(ctx, name)
+}
+
+func (s *Server) readPage(ctx context.Context, name string) ([]File, error) {
+	at := s.pageAddress(name)
 	data, res, err := s.client.Read(ctx, at, accept, maxPage)
 	var status *fetch.StatusError
 	if errors.As(err, &status) && (status.Code == http.StatusNotFound || status.Code == http.StatusGone) {
@@ -93,12 +118,22 @@ func (s *Server) read(ctx context.Context, name string) ([]File, error) {
 	}
 	kept := files[:0]
 	for _, f := range files {
+		if !plausible(f.Hashes) || !plausible(f.MetadataHashes) {
+			return nil, &NotIndexError{fetch.Redact(at), "it gives a hash that is none, for " + f.Name}
+		}
 		f.Index = s.name
 		if f.describe(name) {
 			kept = append(kept, f)
 		}
 	}
 	return kept, nil
+}
+
+// plausible reports whether a SHA-256, if one is given, can be one.
+func plausible(hashes map[string]string) bool {
+	sum, ok := hashes["sha256"]
+	raw, err := hex.DecodeString(sum)
+	return !ok || err == nil && len(raw) == 32
 }
 
 func isJSON(kind string) bool { return kind == TypeJSON || kind == "application/json" }
@@ -135,18 +170,47 @@ func (s *Server) Names(ctx context.Context) ([]string, error) {
 	return names, nil
 }
 
-// Metadata gets the separate metadata file (PEP 658).
+// Metadata gets the separate metadata file (PEP 658) or, where the index has
+// none, reads METADATA out of the remote wheel by range requests. The error is
+// [fetch.ErrNoRanges] where neither can be had.
 func (s *Server) Metadata(ctx context.Context, f File) ([]byte, error) {
-	data, _, err := s.client.Read(ctx, metadataURL(f.URL), "", maxMetadata)
+	if !f.HasMetadata {
+		return s.remoteMetadata(ctx, f)
+	}
+	at := metadataURL(f.URL)
+	var bad error
+	for range 2 { // what was damaged on the way may come whole the second time
+		data, _, err := s.client.Read(ctx, at, "", maxMetadata)
+		if err != nil {
+			return nil, err
+		}
+		have, want := hexSum(data), f.MetadataHashes["sha256"]
+		if want == "" || have == want {
+			return data, nil
+		}
+		bad = &HashMismatchError{f.Name + ".metadata", want, have}
+		s.client.Forget(at, "")
+	}
+	// Or what is wrong is the page that announced it.
+	files, err := s.Refresh(ctx, f.Distribution)
+	for _, have := range files {
+		if err == nil && have.Name == f.Name && have.MetadataHashes["sha256"] != f.MetadataHashes["sha256"] {
+			return s.Metadata(ctx, have)
+		}
+	}
+	return nil, bad
+}
+
+func (s *Server) remoteMetadata(ctx context.Context, f File) ([]byte, error) {
+	remote, err := s.client.Remote(ctx, f.URL)
 	if err != nil {
 		return nil, err
 	}
-	if want := f.MetadataHashes["sha256"]; want != "" {
-		if have := hexSum(data); have != want {
-			return nil, &HashMismatchError{f.Name + ".metadata", want, have}
-		}
+	z, err := zip.NewReader(remote, remote.Size())
+	if err != nil {
+		return nil, metadata.Invalid("%s is not a wheel: %v", f.Name, err)
 	}
-	return data, nil
+	return metadataOf(z, f.Name)
 }
 
 // HashMismatchError says that a metadata file is not what the index announced.

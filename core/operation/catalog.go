@@ -11,6 +11,7 @@ import (
 
 	"golang.org/x/sync/errgroup"
 
+	"glassjar/core/fetch"
 	"glassjar/core/index"
 	"glassjar/core/metadata"
 	"glassjar/core/store"
@@ -151,8 +152,12 @@ func (c *catalog) metadataBytes(ctx context.Context, f index.File) ([]byte, erro
 }
 
 func (c *catalog) metadataFrom(ctx context.Context, f index.File) ([]byte, error) {
-	if source := c.indexes.Source(f.Index); source != nil && f.HasMetadata {
-		return source.Metadata(ctx, f)
+	_, here := c.m.Store.Package(f.SHA256())
+	if source := c.indexes.Source(f.Index); source != nil && !here && (f.HasMetadata || f.Path == "") {
+		data, err := source.Metadata(ctx, f)
+		if !errors.Is(err, fetch.ErrNoRanges) {
+			return data, err
+		}
 	}
 	path, _, err := c.fetch(ctx, f, nil)
 	if err != nil {

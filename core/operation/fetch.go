@@ -52,6 +52,24 @@ func (c *catalog) open(ctx context.Context, f index.File) (io.ReadCloser, error)
 	return res.Body, nil
 }
 
+// refresh asks the index anew about a file whose hash did not fit: its page
+// may be what was damaged. It reports false for what is not from a server;
+// there nothing is damaged on a way.
+func (c *catalog) refresh(ctx context.Context, f *index.File) bool {
+	server, ok := c.indexes.Source(f.Index).(*index.Server)
+	if !ok {
+		return false
+	}
+	files, err := server.Refresh(ctx, f.Distribution)
+	for _, have := range files {
+		if err == nil && have.Name == f.Name {
+			f.URL, f.Hashes = have.URL, have.Hashes
+			return true
+		}
+	}
+	return false
+}
+
 type counter struct {
 	r io.Reader
 	n *atomic.Int64
@@ -83,6 +101,9 @@ func (c *catalog) fetchAll(ctx context.Context, files []index.File) (map[string]
 			var bad *store.HashError
 			if errors.As(err, &bad) {
 				// What was damaged on the way may come whole the second time.
+				path, _, err = c.fetch(ctx, f, &came)
+			}
+			if errors.As(err, &bad) && c.refresh(ctx, &f) {
 				path, _, err = c.fetch(ctx, f, &came)
 			}
 			paths[i] = path

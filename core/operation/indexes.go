@@ -3,6 +3,7 @@ package operation
 import (
 	"path/filepath"
 
+	"glassjar/core/fetch"
 	"glassjar/core/index"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
@@ -39,7 +40,7 @@ func (m *Machine) Indexes() ([]IndexInfo, error) {
 		for _, e := range list {
 			if !seen[e.Name] {
 				seen[e.Name] = true
-				out = append(out, IndexInfo{e.Name, e.At, file})
+				out = append(out, IndexInfo{e.Name, fetch.Redact(e.At), file})
 			}
 		}
 	}
@@ -108,6 +109,9 @@ func (e IndexEdit) apply(list []project.IndexEntry, relativeTo string) ([]projec
 	case e.Add != "":
 		if !requirement.ValidName(e.Add) {
 			return nil, usage("%q cannot be an index's name", "use letters, digits, '-', '_' and '.'", e.Add)
+		}
+		if fetch.Redact(e.At) != e.At {
+			return nil, usage("the address holds a password, which would stand in a file", "keep it in your netrc file, or in the system's keyring (setting keyring = true)")
 		}
 		entry := project.IndexEntry{Name: e.Add, At: indexAddress(e.At, relativeTo)}
 		if i, ok := at[e.Add]; ok {

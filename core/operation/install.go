@@ -63,9 +63,23 @@ func (m *Machine) readWants(wants []string) ([]project.Asked, error) {
 		if err != nil {
 			return nil, err
 		}
-		out = append(out, a)
+		out = merge(out, a)
 	}
 	return out, nil
+}
+
+// merge adds a requirement; one on a name that is there already is joined with
+// it, since both must hold.
+func merge(list []project.Asked, a project.Asked) []project.Asked {
+	for i, b := range list {
+		if b.Key() == a.Key() && a.URL == "" && b.URL == "" && a.Marker.String() == b.Marker.String() {
+			list[i].Specifiers = append(append(version.Specifiers(nil), b.Specifiers...), a.Specifiers...)
+			list[i].Extras = append(append([]string(nil), b.Extras...), a.Extras...)
+			list[i].Text = list[i].Requirement.String()
+			return list
+		}
+	}
+	return append(list, a)
 }
 
 // addToSpec is the spec's text with the wants written in. A name that is asked

@@ -43,7 +43,7 @@ type Machine struct {
 
 // NewMachine reads the settings and looks at the environment.
 func NewMachine(dir string) (*Machine, error) {
-	m := &Machine{Folders: settings.Standard(), Dir: dir, Active: os.Getenv("VIRTUAL_ENV"), Client: fetch.New()}
+	m := &Machine{Folders: settings.Standard(), Dir: dir, Active: os.Getenv("VIRTUAL_ENV"), Client: &fetch.Client{Credentials: &fetch.Credentials{}}}
 	var err error
 	if m.Settings, err = settings.Read(m.Folders.Settings); err != nil {
 		return nil, err
@@ -54,7 +54,9 @@ func NewMachine(dir string) (*Machine, error) {
 	if m.Settings.Shelf != "" {
 		m.Folders.Shelf = m.Settings.Shelf
 	}
-	m.Client.AllowHTTP = m.Settings.AllowHTTP
+	m.Client.AllowHTTP, m.Client.Certificates = m.Settings.AllowHTTP, m.Settings.Certificates
+	m.Client.Cache = filepath.Join(m.Folders.Cache, "http")
+	m.Client.Credentials.Keyring = m.Settings.Keyring
 	m.Store = &store.Store{Dir: m.Folders.Store}
 	m.Cache = interpreter.OpenCache(filepath.Join(m.Folders.Cache, "pythons.json"))
 	return m, nil

@@ -71,6 +71,9 @@ func leaves(n *nogood) []group {
 		if a.order != b.order {
 			return a.order < b.order
 		}
+		if x, y := a.facts[0].fact.position, b.facts[0].fact.position; x != y {
+			return x < y
+		}
 		if a.key.on != b.key.on {
 			return a.key.on < b.key.on
 		}

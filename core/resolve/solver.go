@@ -50,6 +50,7 @@ type fact struct {
 	on          *variable
 	unfit       int
 	detail      string
+	position    int // among the roots
 }
 
 type step struct {
@@ -321,6 +322,11 @@ func (s *solver) addNeed(v *variable, value int, extra *variable, need *Need) er
 	}
 	s.noteAdmission(need, on)
 	cause := &fact{name: v.name, value: value, need: need, on: on}
+	for i := range s.problem.Roots {
+		if v == s.root && need == &s.problem.Roots[i] {
+			cause.position = i
+		}
+	}
 	terms := []term{{v, only(v, value)}}
 	if extra != nil {
 		cause.extra = extra.extra

@@ -30,9 +30,13 @@ type Settings struct {
 	Shelf string `toml:"shelf,omitempty" json:"shelf"`
 	// AllowHTTP admits plain http to other machines.
 	AllowHTTP bool `toml:"allow-http,omitempty" json:"allow_http"`
+	// Certificates is a file of further certificate authorities, PEM.
+	Certificates string `toml:"certificates,omitempty" json:"certificates"`
+	// Keyring asks the system's keyring for passwords.
+	Keyring bool `toml:"keyring,omitempty" json:"keyring"`
 }
 
-var keys = []string{"indexes", "from-index", "pythons", "store", "shelf", "allow-http"}
+var keys = []string{"indexes", "from-index", "pythons", "store", "shelf", "allow-http", "certificates", "keyring"}
 
 // Folders are the places of this program on a machine.
 type Folders struct {
@@ -90,7 +94,7 @@ func Write(file string, s Settings) error {
 		return err
 	}
 	temp := file + ".new"
-	if err := os.WriteFile(temp, data, 0o644); err != nil {
+	if err := os.WriteFile(temp, data, 0o600); err != nil {
 		return err
 	}
 	return os.Rename(temp, file)

@@ -1,0 +1,146 @@
+package fetch
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"strings"
+)
+
+// resuming reads a body and, where it breaks off, asks for the rest.
+type resuming struct {
+	client  *Client
+	ctx     context.Context
+	address string
+	header  http.Header
+	body    io.ReadCloser
+	at      int64
+	size    int64
+	left    int
+	ranges  bool
+	etag    string
+}
+
+func (r *resuming) Read(p []byte) (int, error) {
+	for {
+		n, err := r.body.Read(p)
+		r.at += int64(n)
+		if n > 0 || err == nil {
+			return n, nil
+		}
+		if err == io.EOF && (r.size < 0 || r.at >= r.size) {
+			return 0, io.EOF
+		}
+		if err := r.again(err); err != nil {
+			return 0, err
+		}
+	}
+}
+
+// again asks for what is missing. Without ranges, or where the file has
+// changed meanwhile, there is nothing to go on with.
+func (r *resuming) again(cause error) error {
+	if r.ctx.Err() != nil {
+		return r.ctx.Err()
+	}
+	broken := &NetworkError{Redact(r.address), fmt.Errorf("the connection broke after %d bytes: %w", r.at, plain(cause))}
+	if r.left <= 0 || !r.ranges && r.at > 0 {
+		return broken
+	}
+	r.left--
+	if err := wait(r.ctx, r.client.pause()<<min(4, r.client.retries()-r.left-1)); err != nil {
+		return err
+	}
+	r.body.Close()
+	header := r.header.Clone()
+	header.Set("Range", fmt.Sprintf("bytes=%d-", r.at))
+	if r.etag != "" && !strings.HasPrefix(r.etag, "W/") {
+		header.Set("If-Range", r.etag)
+	}
+	res, err := r.client.do(r.ctx, r.address, header)
+	if err != nil {
+		return err
+	}
+	r.body = res.Body
+	switch {
+	case res.StatusCode == http.StatusPartialContent:
+		return nil
+	case res.StatusCode == http.StatusOK && r.at == 0:
+		return nil
+	}
+	return broken
+}
+
+func (r *resuming) Close() error { return r.body.Close() }
+
+// ErrNoRanges says that a server gives files as a whole only.
+var ErrNoRanges = errors.New("the server gives no parts of files")
+
+// RemoteFile reads parts of a file by range requests.
+type RemoteFile struct {
+	client  *Client
+	ctx     context.Context
+	address string
+	size    int64
+	// tail is the end of the file, which was read first.
+	tail []byte
+}
+
+// tailSize is how much of a file's end is read first: enough for most
+// archives' directories and descriptions.
+const tailSize = 64 << 10
+
+// Remote opens a file for reading in parts. The error is [ErrNoRanges] where
+// the server does not do that.
+func (c *Client) Remote(ctx context.Context, address string) (*RemoteFile, error) {
+	res, err := c.do(ctx, address, http.Header{"Range": {fmt.Sprintf("bytes=-%d", tailSize)}})
+	if err != nil {
+		return nil, err
+	}
+	defer res.Body.Close()
+	f := &RemoteFile{client: c, ctx: ctx, address: address}
+	switch res.StatusCode {
+	case http.StatusPartialContent:
+		var from, to int64
+		if n, _ := fmt.Sscanf(res.Header.Get("Content-Range"), "bytes %d-%d/%d", &from, &to, &f.size); n != 3 || to-from+1 > tailSize {
+			return nil, ErrNoRanges
+		}
+	case http.StatusOK, http.StatusRequestedRangeNotSatisfiable:
+		return nil, ErrNoRanges
+	default:
+		return nil, &StatusError{Redact(address), res.StatusCode}
+	}
+	if f.tail, err = io.ReadAll(io.LimitReader(res.Body, tailSize)); err != nil {
+		return nil, &NetworkError{Redact(address), plain(err)}
+	}
+	return f, nil
+}
+
+// Size is the whole file's, in bytes.
+func (f *RemoteFile) Size() int64 { return f.size }
+
+// ReadAt reads from the part that is here, else asks for it.
+func (f *RemoteFile) ReadAt(p []byte, off int64) (int, error) {
+	if start := f.size - int64(len(f.tail)); off >= start {
+		n := copy(p, f.tail[min(off-start, int64(len(f.tail))):])
+		if n < len(p) {
+			return n, io.EOF
+		}
+		return n, nil
+	}
+	res, err := f.client.do(f.ctx, f.address, http.Header{"Range": {fmt.Sprintf("bytes=%d-%d", off, off+int64(len(p))-1)}})
+	if err != nil {
+		return 0, err
+	}
+	defer res.Body.Close()
+	if res.StatusCode != http.StatusPartialContent {
+		return 0, ErrNoRanges
+	}
+	n, err := io.ReadFull(res.Body, p)
+	if err != nil {
+		return n, &NetworkError{Redact(f.address), plain(err)}
+	}
+	return n, nil
+}
