@@ -153,7 +153,7 @@ func exportSBOM(place Place, record *project.Record) ([]byte, error) {
 	var b bytes.Buffer
 	e := cyclonedx.NewBOMEncoder(&b, cyclonedx.BOMFileFormatJSON)
 	e.SetPretty(true)
-	if err := e.Encode(bom); err != nil {
+	if err := e.EncodeVersion(bom, cyclonedx.SpecVersion1_6); err != nil {
 		return nil, err
 	}
 	return b.Bytes(), nil

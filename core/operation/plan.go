@@ -123,7 +123,7 @@ func (e *SolveError) Unwrap() error { return e.Failure }
 
 // solve finds versions for the roots in one environment.
 func (m *Machine) solve(ctx context.Context, c *catalog, env environment, roots []project.Asked, problem resolve.Problem, base map[string]present) ([]selection, *resolve.Solution, error) {
-	p := &provider{catalog: c, env: env, ctx: ctx, present: base}
+	p := &provider{catalog: c, env: env, ctx: ctx, present: base, keep: problem.Keep}
 	asked := map[string]bool{}
 	for _, a := range roots {
 		if !a.Marker.Holds(env.markers) {

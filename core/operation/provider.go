@@ -6,6 +6,8 @@ import (
 	"fmt"
 	"strings"
 
+	"golang.org/x/sync/errgroup"
+
 	"glassjar/core/index"
 	"glassjar/core/interpreter"
 	"glassjar/core/metadata"
@@ -36,6 +38,8 @@ type provider struct {
 	ctx     context.Context
 	// present are versions that the base provides, by name.
 	present map[string]present
+	// keep are the versions that the solver prefers.
+	keep map[string]version.Version
 }
 
 // present is a distribution that is there without the jar's doing.
@@ -44,7 +48,45 @@ type present struct {
 	meta    metadata.Metadata
 }
 
-func (p *provider) Expect(names []string) { p.catalog.expect(p.ctx, names) }
+// Expect asks for the pages of what is needed, several at a time, and for the
+// metadata of the version of each that is likely to be chosen.
+func (p *provider) Expect(needs []resolve.Need) {
+	group := errgroup.Group{}
+	group.SetLimit(16)
+	for _, n := range needs {
+		group.Go(func() error {
+			candidates, err := p.Candidates(p.ctx, n.Name)
+			if f := p.likely(n, candidates); err == nil && f != nil {
+				_, err = p.catalog.metadata(p.ctx, *f)
+			}
+			return err
+		})
+	}
+	_ = group.Wait() // whoever needs it is told the error
+}
+
+// likely is the file of the version that a need would be met by, as far as it
+// alone can tell.
+func (p *provider) likely(n resolve.Need, candidates []resolve.Candidate) *index.File {
+	pick := func(v version.Version) *index.File {
+		f, err := p.file(p.ctx, n.Name, v)
+		if err != nil {
+			return nil
+		}
+		return f
+	}
+	for _, c := range candidates {
+		if keep, ok := p.keep[n.Name]; ok && c.Version.Equal(keep) && n.Specifiers.Holds(keep) {
+			return pick(keep)
+		}
+	}
+	for _, c := range candidates {
+		if c.Unfit == resolve.Fit && n.Specifiers.Holds(c.Version) {
+			return pick(c.Version)
+		}
+	}
+	return nil
+}
 
 func (p *provider) Candidates(ctx context.Context, name string) ([]resolve.Candidate, error) {
 	releases, _, err := p.catalog.releases(ctx, name)

@@ -103,7 +103,7 @@ func (m *Machine) solveOne(ctx context.Context, c *catalog, env environment, roo
 			problem.Roots = append(problem.Roots, m.need(a))
 		}
 	}
-	s, err := resolve.Solve(ctx, &provider{catalog: c, env: env, ctx: ctx, present: base}, problem)
+	s, err := resolve.Solve(ctx, &provider{catalog: c, env: env, ctx: ctx, present: base, keep: keep}, problem)
 	var failure *resolve.Failure
 	if errors.As(err, &failure) {
 		return nil, &SolveError{failure, env.title}

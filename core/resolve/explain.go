@@ -110,8 +110,7 @@ func (s *solver) impossible(groups []group) bool {
 	for _, v := range s.order {
 		c := trial.addVariable(v.name, v.extra, v.candidates)
 		if v == s.root {
-			c.domain = newSet(2)
-			c.domain.add(0)
+			c.to(only(c, 0))
 		}
 		copies[v] = c
 	}
@@ -119,7 +118,7 @@ func (s *solver) impossible(groups []group) bool {
 		for _, n := range g.facts {
 			same := &nogood{fact: n.fact}
 			for _, t := range n.terms {
-				same.terms = append(same.terms, term{copies[t.v], t.in})
+				same.terms = append(same.terms, makeTerm(copies[t.v], t.in))
 			}
 			trial.add(same)
 		}
@@ -136,7 +135,7 @@ func (s *solver) impossible(groups []group) bool {
 		}
 		var open *variable
 		for _, v := range trial.order {
-			if v.required() && v.domain.count() > 1 && (open == nil || v.activity > open.activity) {
+			if v.required() && v.size > 1 && (open == nil || v.activity > open.activity) {
 				open = v
 			}
 		}

@@ -4,8 +4,24 @@ package resolve
 func (s *solver) shrink(v *variable, to set, reason *nogood) {
 	s.trail = append(s.trail, step{v, v.domain, s.level, reason})
 	v.history = append(v.history, len(s.trail)-1)
-	v.domain = to
-	s.queue = append(s.queue, v)
+	v.to(to)
+	s.enqueue(v)
+}
+
+func (s *solver) enqueue(v *variable) {
+	if !v.queued {
+		v.queued = true
+		s.queue = append(s.queue, v)
+	}
+}
+
+// watchBy puts a nogood under the eyes of one of its terms' variables.
+func (n *nogood) watchBy(t term) {
+	if t.single >= 0 {
+		t.v.onValue[t.single] = append(t.v.onValue[t.single], n)
+	} else {
+		t.v.watching = append(t.v.watching, n)
+	}
 }
 
 // add takes in a new nogood. Two of its terms are watched, chosen among those
@@ -21,7 +37,7 @@ func (s *solver) add(n *nogood) {
 	if len(n.terms) > 1 {
 		first, second := -1, -1
 		when := func(i int) int {
-			if !n.terms[i].v.domain.within(n.terms[i].in) {
+			if !n.terms[i].true() {
 				return len(s.trail) + 1
 			}
 			return s.satisfied(n.terms[i])
@@ -35,39 +51,63 @@ func (s *solver) add(n *nogood) {
 			}
 		}
 		n.watch = [2]int{first, second}
-		n.terms[second].v.watching = append(n.terms[second].v.watching, n)
+		n.watchBy(n.terms[second])
 	}
 	if len(n.terms) == 0 {
 		return
 	}
-	n.terms[n.watch[0]].v.watching = append(n.terms[n.watch[0]].v.watching, n)
+	if len(n.terms) == 1 {
+		n.watch = [2]int{}
+	}
+	n.watchBy(n.terms[n.watch[0]])
 	// Whatever it has to say now is found when its variables are looked at.
-	s.queue = append(s.queue, n.terms[n.watch[0]].v)
+	s.fresh = append(s.fresh, n)
 }
 
 // propagate draws the conclusions of all changes; it returns a nogood whose
 // terms are all true, or nil.
 func (s *solver) propagate() *nogood {
-	for len(s.queue) > 0 {
-		v := s.queue[0]
-		s.queue = s.queue[1:]
-		kept := v.watching[:0]
-		list := v.watching
-		for i, n := range list {
-			moved, conflict := s.visit(n, v)
-			if !moved {
-				kept = append(kept, n)
-			}
-			if conflict {
-				kept = append(kept, list[i+1:]...)
-				v.watching = kept
-				s.queue = append([]*variable{v}, s.queue...)
+	for {
+		for len(s.fresh) > 0 {
+			n := s.fresh[len(s.fresh)-1]
+			s.fresh = s.fresh[:len(s.fresh)-1]
+			if s.conclude(n) {
 				return n
 			}
 		}
-		v.watching = kept
+		if len(s.queue) == 0 {
+			return nil
+		}
+		v := s.queue[0]
+		s.queue = s.queue[1:]
+		v.queued = false
+		if conflict := s.visitAll(v, &v.watching); conflict != nil {
+			return conflict
+		}
+		if v.size == 1 {
+			if conflict := s.visitAll(v, &v.onValue[v.domain.first()]); conflict != nil {
+				return conflict
+			}
+		}
 	}
-	s.queue = nil
+}
+
+// visitAll looks at a list of nogoods that watch v, and keeps those that go on
+// doing so.
+func (s *solver) visitAll(v *variable, watching *[]*nogood) *nogood {
+	list := *watching
+	kept := list[:0]
+	for i, n := range list {
+		moved, conflict := s.visit(n, v)
+		if !moved {
+			kept = append(kept, n)
+		}
+		if conflict {
+			*watching = append(kept, list[i+1:]...)
+			return n
+		}
+	}
+	*watching = kept
 	return nil
 }
 
@@ -78,23 +118,16 @@ func (s *solver) visit(n *nogood, v *variable) (moved, conflict bool) {
 	if n.terms[n.watch[0]].v != v {
 		at = 1
 	}
-	mine := n.terms[n.watch[at]]
-	if !mine.v.domain.within(mine.in) {
-		if len(n.terms) == 1 && !mine.v.domain.disjoint(mine.in) {
-			s.shrink(mine.v, mine.v.domain.minus(mine.in), n)
-			return false, false
-		}
-		// Still open. The other watch may be true, and this term alone be left.
-		other := n.terms[n.watch[1-at]]
-		if len(n.terms) == 1 || !other.v.domain.within(other.in) {
-			return false, false
-		}
-		return false, s.conclude(n)
+	if len(n.terms) > 1 && n.terms[n.watch[1-at]].false() {
+		return false, false // it is fulfilled as it is
+	}
+	if !n.terms[n.watch[at]].true() {
+		return false, false
 	}
 	for i, t := range n.terms {
-		if i != n.watch[0] && i != n.watch[1] && !t.v.domain.within(t.in) {
+		if i != n.watch[0] && i != n.watch[1] && !t.true() {
 			n.watch[at] = i
-			t.v.watching = append(t.v.watching, n)
+			n.watchBy(t)
 			return true, false
 		}
 	}
@@ -106,7 +139,7 @@ func (s *solver) visit(n *nogood, v *variable) (moved, conflict bool) {
 func (s *solver) conclude(n *nogood) (conflict bool) {
 	open := -1
 	for i, t := range n.terms {
-		if !t.v.domain.within(t.in) {
+		if !t.true() {
 			if open >= 0 {
 				return false
 			}
@@ -117,7 +150,7 @@ func (s *solver) conclude(n *nogood) (conflict bool) {
 		return true
 	}
 	t := n.terms[open]
-	if !t.v.domain.disjoint(t.in) {
+	if !t.false() {
 		s.shrink(t.v, t.v.domain.minus(t.in), n)
 	}
 	return false
@@ -143,14 +176,14 @@ func (s *solver) satisfied(t term) int {
 func (s *solver) learn(conflict *nogood) *nogood {
 	derived := false
 	for {
-		latest, where, levelBefore := -1, 0, 0
-		for i, t := range conflict.terms {
+		latest, levelBefore := -1, 0
+		for _, t := range conflict.terms {
 			pos := s.satisfied(t)
 			if pos > latest {
 				if latest >= 0 {
 					levelBefore = max(levelBefore, s.trail[latest].level)
 				}
-				latest, where = pos, i
+				latest = pos
 			} else if pos >= 0 {
 				levelBefore = max(levelBefore, s.trail[pos].level)
 			}
@@ -165,7 +198,7 @@ func (s *solver) learn(conflict *nogood) *nogood {
 			if derived {
 				s.add(conflict)
 			} else {
-				s.queue = append(s.queue, conflict.terms[where].v)
+				s.fresh = append(s.fresh, conflict)
 			}
 			return nil
 		}
@@ -194,6 +227,9 @@ func combine(a, b *nogood, on *variable) *nogood {
 			out.terms[i].in = out.terms[i].in.intersect(t.in)
 		}
 	}
+	for i := range out.terms {
+		out.terms[i] = makeTerm(out.terms[i].v, out.terms[i].in)
+	}
 	// A term that is always true says nothing.
 	for i := range out.terms {
 		if t := out.terms[i]; t.v == on && fullSet(on.absent+1).within(t.in) {
@@ -212,17 +248,20 @@ func (s *solver) back(level int) {
 		if last.level <= level {
 			break
 		}
-		last.v.domain = last.before
+		last.v.to(last.before)
 		last.v.history = last.v.history[:len(last.v.history)-1]
 		s.trail = s.trail[:len(s.trail)-1]
 	}
-	s.queue = s.queue[:0]
+	for _, v := range s.queue {
+		v.queued = false
+	}
+	s.queue, s.fresh = s.queue[:0], s.fresh[:0]
 	// What was learned higher up may have something to say down here already.
 	late := s.late[:0]
 	for _, n := range s.late {
 		if n.level > level && len(n.terms) > 0 {
 			n.level = level
-			s.queue = append(s.queue, n.terms[n.watch[0]].v)
+			s.fresh = append(s.fresh, n)
 		}
 		if n.level > 0 {
 			late = append(late, n)

@@ -98,9 +98,9 @@ type Provider interface {
 	// extra, those that the extra adds. An error that wraps [ErrUnreadable]
 	// makes the version unfit; any other ends the solving.
 	Needs(ctx context.Context, name, extra string, v version.Version) ([]Need, error)
-	// Expect says that these names, or the needs of their likely versions, will
-	// be asked for soon.
-	Expect(names []string)
+	// Expect says that the candidates for these needs, and the needs of those
+	// that are likely to be chosen, will be asked for soon.
+	Expect(needs []Need)
 }
 
 // UnreadableError reports that the needs of one version cannot be known.

@@ -77,7 +77,7 @@ func (c *catalogue) Needs(_ context.Context, name, extra string, v version.Versi
 	return c.needs[key], nil
 }
 
-func (c *catalogue) Expect([]string) {}
+func (c *catalogue) Expect([]resolve.Need) {}
 
 func solve(c *catalogue, p resolve.Problem) (string, error) {
 	s, err := resolve.Solve(context.Background(), c, p)

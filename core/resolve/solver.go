@@ -13,15 +13,45 @@ type variable struct {
 	id          int
 	name, extra string
 	candidates  []Candidate
-	absent      int // the bit that stands for "absent"
+	sorted      *version.Sorted
+	served      map[string]set // by specifiers as written
+	absent      int            // the bit that stands for "absent"
 	domain      set
+	word        int   // the first word of domain that is not zero
+	size        int   // how many values domain has
 	history     []int // trail positions at which the domain shrank
-	watching    []*nogood
-	activity    float64
-	root        int // position among the roots, or -1
-	expanded    map[int]bool
-	extras      []*variable
-	base        *variable // of an extra
+	// watching are nogoods to look at when the domain shrinks; onValue those that
+	// only say something once the variable has just that value.
+	watching []*nogood
+	onValue  [][]*nogood
+	queued   bool
+	activity float64
+	root     int // position among the roots, or -1
+	expanded set
+	extras   []*variable
+	base     *variable // of an extra
+}
+
+// to gives the variable a domain.
+func (v *variable) to(domain set) {
+	v.domain, v.word, v.size = domain, 0, domain.count()
+	for v.word < len(domain)-1 && domain[v.word] == 0 {
+		v.word++
+	}
+}
+
+// true reports whether the term's condition holds whatever value is chosen.
+func (t term) true() bool {
+	if t.single >= 0 {
+		return t.v.size == 1 && t.v.domain.has(t.single)
+	}
+	d := t.v.domain
+	for i := t.v.word; i < len(d); i++ {
+		if d[i]&^t.in[i] != 0 {
+			return false
+		}
+	}
+	return true
 }
 
 func (v *variable) required() bool { return !v.domain.has(v.absent) }
@@ -30,6 +60,24 @@ func (v *variable) required() bool { return !v.domain.has(v.absent) }
 type term struct {
 	v  *variable
 	in set
+	// single is the one value of in, or -1.
+	single int
+}
+
+func makeTerm(v *variable, in set) term {
+	t := term{v, in, -1}
+	if in.count() == 1 {
+		t.single = in.first()
+	}
+	return t
+}
+
+// false reports whether the term's condition cannot hold any more.
+func (t term) false() bool {
+	if t.single >= 0 {
+		return !t.v.domain.has(t.single)
+	}
+	return t.v.domain.disjoint(t.in)
 }
 
 // nogood is a set of terms that cannot all be true. It is either a fact or
@@ -72,7 +120,8 @@ type solver struct {
 	order []*variable
 	trail []step
 	level int
-	queue []*variable
+	queue []*variable // whose domains shrank
+	fresh []*nogood   // to be looked at as they are
 	bump  float64
 	root  *variable
 	late  []*nogood // added above level 0
@@ -100,13 +149,8 @@ func (s *solver) admitMore() bool {
 
 func (s *solver) run() (*Solution, error) {
 	s.root = s.addVariable("", "", []Candidate{{}})
-	s.root.domain = newSet(2)
-	s.root.domain.add(0)
-	names := make([]string, len(s.problem.Roots))
-	for i, r := range s.problem.Roots {
-		names[i] = r.Name
-	}
-	s.provider.Expect(names)
+	s.root.to(only(s.root, 0))
+	s.provider.Expect(s.problem.Roots)
 	for i := range s.problem.Roots {
 		if err := s.addNeed(s.root, 0, nil, &s.problem.Roots[i]); err != nil {
 			return nil, err
@@ -135,7 +179,7 @@ func (s *solver) run() (*Solution, error) {
 			return nil, err
 		}
 		value := v.domain.first()
-		if v.domain.count() > 1 {
+		if v.size > 1 {
 			s.decisions++
 			s.level++
 			one := newSet(v.absent + 1)
@@ -156,7 +200,7 @@ func (s *solver) next() *variable {
 		if v.base != nil || !v.required() {
 			continue
 		}
-		if v.domain.count() == 1 {
+		if v.size == 1 {
 			if !s.done(v, v.domain.first()) {
 				return v
 			}
@@ -176,8 +220,10 @@ func (v *variable) before(w *variable) bool {
 	if v.root != w.root {
 		return v.root < w.root
 	}
-	if v.activity != w.activity {
-		return v.activity > w.activity
+	// Few values left and much part in conflicts: there a wrong turn shows soon.
+	a, b := float64(v.size)*(w.activity+1), float64(w.size)*(v.activity+1)
+	if a != b {
+		return a < b
 	}
 	return v.id < w.id
 }
@@ -185,11 +231,11 @@ func (v *variable) before(w *variable) bool {
 // done reports whether the needs of this value, and of the extras that are on,
 // are known.
 func (s *solver) done(v *variable, value int) bool {
-	if !v.expanded[value] {
+	if !v.expanded.has(value) {
 		return false
 	}
 	for _, e := range v.extras {
-		if e.required() && !e.expanded[value] {
+		if e.required() && !e.expanded.has(value) {
 			return false
 		}
 	}
@@ -215,10 +261,10 @@ func (s *solver) expandOne(v *variable, value int, extra *variable) error {
 	if extra != nil {
 		owner, name = extra, extra.extra
 	}
-	if owner.expanded[value] {
+	if owner.expanded.has(value) {
 		return nil
 	}
-	owner.expanded[value] = true
+	owner.expanded.add(value)
 	chosen := v.candidates[value].Version
 	needs, err := s.provider.Needs(s.ctx, v.name, name, chosen)
 	var unreadable *UnreadableError
@@ -230,11 +276,7 @@ func (s *solver) expandOne(v *variable, value int, extra *variable) error {
 		return err
 	}
 	s.needs[needKey(v.name, name, value)] = needs
-	names := make([]string, len(needs))
-	for i := range needs {
-		names[i] = needs[i].Name
-	}
-	s.provider.Expect(names)
+	s.provider.Expect(needs)
 	for i := range needs {
 		if err := s.addNeed(v, value, extra, &needs[i]); err != nil {
 			return err
@@ -272,6 +314,8 @@ func (s *solver) variableFor(name string) (*variable, error) {
 	return v, nil
 }
 
+func pinKey(name string, v version.Version) string { return name + " " + v.String() }
+
 func (s *solver) admits(name string, c Candidate, kept bool) bool {
 	switch c.Unfit {
 	case Fit:
@@ -279,14 +323,22 @@ func (s *solver) admits(name string, c Candidate, kept bool) bool {
 	case Prerelease:
 		return kept || s.problem.AllowPrereleases || s.admitted[name]
 	case Yanked:
-		return kept || s.pinned[name+" "+c.Version.String()]
+		return kept || s.pinned[pinKey(name, c.Version)]
 	}
 	return false
 }
 
 func (s *solver) addVariable(name, extra string, candidates []Candidate) *variable {
-	v := &variable{id: len(s.order), name: name, extra: extra, candidates: candidates, absent: len(candidates), root: -1, expanded: map[int]bool{}}
-	v.domain = fullSet(v.absent + 1)
+	v := &variable{id: len(s.order), name: name, extra: extra, candidates: candidates, absent: len(candidates), root: -1, expanded: newSet(len(candidates) + 1), onValue: make([][]*nogood, len(candidates)+1)}
+	v.served = map[string]set{}
+	v.to(fullSet(v.absent + 1))
+	if extra == "" && name != "" {
+		list := make([]version.Version, len(candidates))
+		for i, c := range candidates {
+			list[i] = c.Version
+		}
+		v.sorted = version.NewSorted(list)
+	}
 	s.order = append(s.order, v)
 	key := name
 	if extra != "" {
@@ -302,6 +354,7 @@ func (s *solver) extraOf(base *variable, extra string) *variable {
 	}
 	v := s.addVariable(base.name, extra, []Candidate{{}})
 	v.base = base
+	v.expanded = newSet(base.absent + 1) // by the value of the base
 	base.extras = append(base.extras, v)
 	return v
 }
@@ -327,42 +380,62 @@ func (s *solver) addNeed(v *variable, value int, extra *variable, need *Need) er
 			cause.position = i
 		}
 	}
-	terms := []term{{v, only(v, value)}}
+	terms := []term{makeTerm(v, only(v, value))}
 	if extra != nil {
 		cause.extra = extra.extra
-		terms = append(terms, term{extra, only(extra, 0)})
+		terms = append(terms, makeTerm(extra, only(extra, 0)))
 	}
-	wrong := newSet(on.absent + 1)
-	wrong.add(on.absent)
-	for i, c := range on.candidates {
-		if !serves(need, c.Version) {
-			wrong.add(i)
-		}
-	}
+	wrong := fullSet(on.absent + 1).minus(on.serving(need))
 	if on == v {
 		// A distribution that needs itself: met, or the value is impossible.
 		if wrong.has(value) {
 			s.add(&nogood{terms: terms, fact: cause})
 		}
 	} else {
-		s.add(&nogood{terms: with(terms, term{on, wrong}), fact: cause})
+		s.add(&nogood{terms: with(terms, makeTerm(on, wrong)), fact: cause})
 	}
 	for _, name := range need.Extras {
 		e := s.extraOf(on, name)
 		if e == extra {
 			continue
 		}
-		s.add(&nogood{terms: with(terms, term{e, only(e, 1)}), fact: cause})
+		s.add(&nogood{terms: with(terms, makeTerm(e, only(e, 1))), fact: cause})
 	}
 	return nil
 }
 
 func with(terms []term, last term) []term { return append(append([]term(nil), terms...), last) }
 
-// serves reports whether a version meets the need. A direct reference is met
-// by the candidate that the provider made from it, whatever its version.
-func serves(need *Need, v version.Version) bool {
-	return need.URL != "" || need.Specifiers.Holds(v)
+// serving is the set of the values that meet a need. A direct reference is met
+// by the candidate that the provider made from it, whatever its version. The
+// same words are often used by many versions, so the answer is kept.
+func (v *variable) serving(need *Need) set {
+	text := need.Specifiers.Written()
+	if need.URL != "" {
+		text = "@"
+	}
+	if s, ok := v.served[text]; ok {
+		return s
+	}
+	out := newSet(v.absent + 1)
+	exact := false
+	for _, s := range need.Specifiers {
+		exact = exact || s.Operator() == version.Arbitrary
+	}
+	switch {
+	case need.URL != "":
+		out = fullSet(v.absent + 1).minus(only(v, v.absent))
+	case exact: // compares text, which a set of versions cannot
+		for i, c := range v.candidates {
+			if need.Specifiers.Holds(c.Version) {
+				out.add(i)
+			}
+		}
+	default:
+		v.sorted.Each(need.Specifiers.Set(), out.add)
+	}
+	v.served[text] = out
+	return out
 }
 
 // noteAdmission sees whether the need admits what was excluded.
@@ -372,14 +445,14 @@ func (s *solver) noteAdmission(need *Need, on *variable) {
 		if c.Unfit == Prerelease && asks && !s.admitted[on.name] {
 			s.newAdmitted[on.name] = true
 		}
-		if key := on.name + " " + c.Version.String(); c.Unfit == Yanked && need.pins(c.Version) && !s.pinned[key] {
-			s.newPinned[key] = true
+		if c.Unfit == Yanked && need.pins(c.Version) && !s.pinned[pinKey(on.name, c.Version)] {
+			s.newPinned[pinKey(on.name, c.Version)] = true
 		}
 	}
 }
 
 func (s *solver) addUnfit(v *variable, value, unfit int, detail string) {
-	s.add(&nogood{terms: []term{{v, only(v, value)}}, fact: &fact{name: v.name, value: value, unfit: unfit, detail: detail, on: v}})
+	s.add(&nogood{terms: []term{makeTerm(v, only(v, value))}, fact: &fact{name: v.name, value: value, unfit: unfit, detail: detail, on: v}})
 }
 
 // solution reads the choices off the domains.
