@@ -1,0 +1,59 @@
+package settings_test
+
+import (
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"glassjar/core/project"
+	"glassjar/core/settings"
+)
+
+func TestReadAndWrite(t *testing.T) {
+	file := filepath.Join(t.TempDir(), "sub", "settings.toml")
+	empty, err := settings.Read(file)
+	require.NoError(t, err)
+	assert.Empty(t, empty.Indexes)
+	want := settings.Settings{Indexes: []project.IndexEntry{{Name: "a", At: "https://a.example/simple/"}}, Pythons: []string{"/opt/pythons"}, Store: "/big/store", AllowHTTP: true}
+	require.NoError(t, settings.Write(file, want))
+	got, err := settings.Read(file)
+	require.NoError(t, err)
+	assert.Equal(t, want.Indexes, got.Indexes)
+	assert.Equal(t, want.Store, got.Store)
+	assert.True(t, got.AllowHTTP)
+	info, err := os.Stat(file)
+	require.NoError(t, err)
+	assert.Equal(t, os.FileMode(0o600), info.Mode().Perm())
+}
+
+func TestFaults(t *testing.T) {
+	file := filepath.Join(t.TempDir(), "settings.toml")
+	for text, says := range map[string]string{"stor = \"x\"\n": `"stor" is not a setting`, "store = 3\n": "settings.toml", "store = \n": "settings.toml"} {
+		require.NoError(t, os.WriteFile(file, []byte(text), 0o644))
+		_, err := settings.Read(file)
+		var fault *project.FileError
+		require.ErrorAs(t, err, &fault, text)
+		assert.Contains(t, err.Error(), says)
+	}
+	require.NoError(t, os.WriteFile(file, []byte("\nstor = \"x\"\n"), 0o644))
+	_, err := settings.Read(file)
+	var fault *project.FileError
+	require.ErrorAs(t, err, &fault)
+	assert.Equal(t, 2, fault.Line)
+	assert.Contains(t, fault.Try, "store")
+}
+
+func TestFolders(t *testing.T) {
+	t.Setenv("GLASSJAR_HOME", "/orchard/home")
+	f := settings.Standard()
+	assert.Equal(t, filepath.FromSlash("/orchard/home/store"), f.Store)
+	t.Setenv("GLASSJAR_HOME", "")
+	t.Setenv("XDG_DATA_HOME", "/orchard/data")
+	t.Setenv("XDG_CONFIG_HOME", "/orchard/config")
+	f = settings.Standard()
+	assert.Equal(t, "/orchard/data/glassjar/store", filepath.ToSlash(f.Store))
+	assert.Equal(t, "/orchard/config/glassjar/settings.toml", filepath.ToSlash(f.Settings))
+}
