@@ -66,11 +66,13 @@ const (
 // folder first; on any error, and when the context ends before the first file
 // is moved, the jar is as it was.
 func (j *Jar) Apply(ctx context.Context, c Change) error {
-	unlock, err := j.lock()
-	if err != nil {
-		return err
+	if !j.held {
+		unlock, err := j.Lock()
+		if err != nil {
+			return err
+		}
+		defer unlock()
 	}
-	defer unlock()
 	if err := os.RemoveAll(j.Path(stagingFolder)); err != nil {
 		return err
 	}

@@ -104,6 +104,8 @@ type Jar struct {
 	State State
 	// Recovered tells that an interrupted change was undone on opening.
 	Recovered bool
+
+	held bool // this process has the lock
 }
 
 // NotAJarError says why a folder is not taken for a jar.
@@ -130,6 +132,24 @@ func Exists(root string) bool {
 // Open reads a jar, and first undoes what an interrupted change left. The
 // error is a [*NotAJarError], a [*NewerFormatError], or the system's.
 func Open(root string) (*Jar, error) {
+	j, err := read(root)
+	if err != nil {
+		return nil, err
+	}
+	j.Recovered, err = j.recover()
+	return j, err
+}
+
+// OpenHeld is [Open] for a jar whose lock this process has (see [Jar.Lock]).
+func OpenHeld(root string) (*Jar, error) {
+	j, err := read(root)
+	if err == nil {
+		j.held = true
+	}
+	return j, err
+}
+
+func read(root string) (*Jar, error) {
 	root, err := filepath.Abs(root)
 	if err != nil {
 		return nil, err
@@ -151,8 +171,7 @@ func Open(root string) (*Jar, error) {
 	if j.State.Format > Format {
 		return nil, &NewerFormatError{root, j.State.Format}
 	}
-	j.Recovered, err = j.recover()
-	return j, err
+	return j, nil
 }
 
 // Layout tells where things stand in the jar.

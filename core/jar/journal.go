@@ -20,12 +20,10 @@ const (
 	lockFile    = ownFolder + "/lock"
 )
 
-// BusyError says that another process is changing the jar.
-type BusyError struct{ Jar string }
-
-func (e *BusyError) Error() string { return "another command is changing " + e.Jar }
-
-func (j *Jar) lock() (func(), error) {
+// Lock waits until no other process changes the jar, and keeps others out
+// until unlock is called. What is read before a change belongs inside the lock
+// too: specs and records are read, changed and written.
+func (j *Jar) Lock() (unlock func(), err error) {
 	l := flock.New(j.Path(lockFile), flock.SetPermissions(0o644))
 	if err := l.Lock(); err != nil {
 		return nil, err

@@ -37,6 +37,11 @@ func (m *Machine) Install(ctx context.Context, opt InstallOptions, decide Decide
 	if err != nil {
 		return nil, err
 	}
+	release, err := m.hold(place)
+	if err != nil {
+		return nil, err
+	}
+	defer release()
 	spec, err := readSpec(place)
 	if err != nil {
 		return nil, err
@@ -309,6 +314,11 @@ func (m *Machine) Uninstall(ctx context.Context, ref string, names []string, dec
 	if err != nil {
 		return nil, err
 	}
+	release, err := m.hold(place)
+	if err != nil {
+		return nil, err
+	}
+	defer release()
 	spec, err := readSpec(place)
 	if err != nil {
 		return nil, err

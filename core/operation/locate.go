@@ -214,9 +214,31 @@ func (m *Machine) open(p Place) (*jar.Jar, error) {
 		_, err := os.Stat(p.RecordFile)
 		return nil, &NoJarError{Root: p.Root, Record: err == nil}
 	}
+	if m.held[p.Root] {
+		return jar.OpenHeld(p.Root)
+	}
 	j, err := jar.Open(p.Root)
 	if err == nil && j.Recovered {
 		m.note("an earlier command was cut off; what it had begun was undone")
 	}
 	return j, err
+}
+
+// hold keeps other processes from changing the jar of a place until release is
+// called. A jar that is not there yet cannot be held; making one is a rename,
+// which only one process can win.
+func (m *Machine) hold(p Place) (release func(), err error) {
+	if !p.Exists() || m.held[p.Root] {
+		return func() {}, nil
+	}
+	j, err := m.open(p) // undoes what was cut off
+	if err != nil {
+		return nil, err
+	}
+	unlock, err := j.Lock()
+	if err != nil {
+		return nil, err
+	}
+	m.held[p.Root] = true
+	return func() { delete(m.held, p.Root); unlock() }, nil
 }

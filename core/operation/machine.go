@@ -39,11 +39,13 @@ type Machine struct {
 	Report func(stage string, done, total int64)
 	// Notes collects remarks for the user, each once.
 	Notes []string
+
+	held map[string]bool // jars whose lock this process has
 }
 
 // NewMachine reads the settings and looks at the environment.
 func NewMachine(dir string) (*Machine, error) {
-	m := &Machine{Folders: settings.Standard(), Dir: dir, Active: os.Getenv("VIRTUAL_ENV"), Client: &fetch.Client{Credentials: &fetch.Credentials{}}}
+	m := &Machine{Folders: settings.Standard(), Dir: dir, Active: os.Getenv("VIRTUAL_ENV"), held: map[string]bool{}, Client: &fetch.Client{Credentials: &fetch.Credentials{}}}
 	var err error
 	if m.Settings, err = settings.Read(m.Folders.Settings); err != nil {
 		return nil, err

@@ -116,6 +116,11 @@ func (m *Machine) Record(ctx context.Context, opt RecordOptions) (*Recorded, err
 	if err != nil {
 		return nil, err
 	}
+	release, err := m.hold(place)
+	if err != nil {
+		return nil, err
+	}
+	defer release()
 	spec, err := readSpec(place)
 	if err != nil {
 		return nil, err

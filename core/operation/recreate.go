@@ -67,6 +67,11 @@ func (m *Machine) Recreate(ctx context.Context, opt RecreateOptions, decide Deci
 	if err != nil {
 		return nil, err
 	}
+	release, err := m.hold(place)
+	if err != nil {
+		return nil, err
+	}
+	defer release()
 	if opt.From != "" && opt.Target == "" {
 		return m.recreateFrom(ctx, place, opt, decide)
 	}
