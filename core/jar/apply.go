@@ -80,16 +80,13 @@ func (j *Jar) Apply(ctx context.Context, c Change) error {
 	a := &application{jar: j, change: c, owner: map[string]string{}, going: map[string]bool{}, progress: c.Progress}
 	for _, step := range []func(context.Context) error{a.leave, a.stage, a.mark, a.outside} {
 		if err := step(ctx); err != nil {
-			a.forget()
 			return err
 		}
 	}
 	if err := a.checkClashes(); err != nil {
-		a.forget()
 		return err
 	}
 	if err := j.move(a.moves); err != nil {
-		a.forget()
 		return err
 	}
 	a.tidy()
@@ -102,7 +99,6 @@ type application struct {
 	owner    map[string]string // path in the jar -> the distribution to be installed
 	going    map[string]bool   // paths that leave their place
 	moves    []move
-	temps    []string // files made outside the jar
 	progress func(int)
 	files    int
 }
@@ -210,27 +206,28 @@ func (a *application) markOne(d Installed, want bool) error {
 	return replace(path.Join(d.Info, "RECORD"), metadata.FormatRecord(kept))
 }
 
-// outside stages the files that stand outside the jar beside their places.
+// outside stages the files that stand outside the jar, in the staging folder
+// as well: what a kill leaves there is removed with it.
 func (a *application) outside(context.Context) error {
 	names := make([]string, 0, len(a.change.Write))
 	for name := range a.change.Write {
 		names = append(names, name)
 	}
 	sort.Strings(names)
-	for _, name := range names {
+	for i, name := range names {
 		data := a.change.Write[name]
 		mode := os.FileMode(0o644)
+		staged := a.jar.Path(stagingFolder, "outside", fmt.Sprint(i))
+		if err := makeFolder(filepath.Dir(staged)); err != nil {
+			return err
+		}
 		if info, err := os.Stat(name); err == nil {
 			mode = info.Mode().Perm()
-			old := name + ".glassjar-old"
-			a.moves = append(a.moves, move{name, old})
-			a.temps = append(a.temps, old)
+			a.moves = append(a.moves, move{name, staged + ".old"})
 		}
 		if data == nil {
 			continue
 		}
-		staged := name + ".glassjar-new"
-		a.temps = append(a.temps, staged)
 		if err := writeFile(staged, data, mode); err != nil {
 			return err
 		}
@@ -277,21 +274,9 @@ func (a *application) otherOwners() func() map[string]string {
 	}
 }
 
-// forget removes what was staged outside the jar.
-func (a *application) forget() {
-	for _, t := range a.temps {
-		if strings.HasSuffix(t, ".glassjar-new") {
-			os.Remove(t)
-		}
-	}
-}
-
 // tidy removes what is left once the change has settled: bytecode of removed
 // modules, folders that became empty, and the old files.
 func (a *application) tidy() {
-	for _, t := range a.temps {
-		os.Remove(t)
-	}
 	folders := map[string]bool{}
 	for p := range a.going {
 		if _, again := a.owner[a.fold(p)]; again {
@@ -306,16 +291,7 @@ func (a *application) tidy() {
 			}
 		}
 	}
-	keep := map[string]bool{".": true, a.jar.Layout().Scripts(): true}
-	for _, site := range a.jar.sites() {
-		keep[site] = true
-	}
 	for dir := range folders {
-		for ; !keep[dir] && !strings.HasPrefix(dir, ".."); dir = path.Dir(dir) {
-			os.Remove(a.jar.Path(dir, "__pycache__"))
-			if os.Remove(a.jar.Path(dir)) != nil { // fails unless it is empty
-				break
-			}
-		}
+		a.jar.prune(dir)
 	}
 }

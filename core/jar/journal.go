@@ -5,8 +5,10 @@ import (
 	"errors"
 	"io/fs"
 	"os"
+	"path"
 	"path/filepath"
 	"strings"
+	"syscall"
 
 	"github.com/gofrs/flock"
 )
@@ -40,15 +42,36 @@ func (j *Jar) move(moves []move) error {
 	for i, m := range moves {
 		err := makeFolder(filepath.Dir(m.To))
 		if err == nil {
-			err = os.Rename(m.From, m.To)
+			err = rename(m.From, m.To)
 		}
 		if err != nil {
-			undo(moves[:i])
+			j.undo(moves[:i+1])
 			os.Remove(j.Path(journalFile))
 			return err
 		}
 	}
 	return os.Remove(j.Path(journalFile))
+}
+
+// rename moves a file, also to another file system, where the copy gets its
+// name only once it is whole.
+func rename(from, to string) error {
+	err := os.Rename(from, to)
+	if !errors.Is(err, syscall.EXDEV) {
+		return err
+	}
+	info, err := os.Stat(from)
+	if err != nil {
+		return err
+	}
+	data, err := os.ReadFile(from)
+	if err != nil {
+		return err
+	}
+	if err := writeFile(to, data, info.Mode().Perm()); err != nil {
+		return err
+	}
+	return os.Remove(from)
 }
 
 func (j *Jar) writeJournal(moves []move) error {
@@ -60,7 +83,15 @@ func (j *Jar) writeJournal(moves []move) error {
 	if err != nil {
 		return err
 	}
-	return writeFile(j.Path(journalFile), data, 0o644)
+	// Written in the staging folder and moved: a kill leaves the whole or nothing.
+	staged := j.Path(stagingFolder, "journal")
+	if err := makeFolder(filepath.Dir(staged)); err != nil {
+		return err
+	}
+	if err := writeFile(staged, data, 0o644); err != nil {
+		return err
+	}
+	return os.Rename(staged, j.Path(journalFile))
 }
 
 func (j *Jar) relative(p string) string {
@@ -70,16 +101,40 @@ func (j *Jar) relative(p string) string {
 	return p
 }
 
-// undo reverses moves. A move that was not made is passed over, so that a
-// journal can be undone however far it came, and twice.
-func undo(moves []move) {
+// undo reverses moves, and removes the folders that were made for them. A move
+// that was not made is passed over, so that a journal can be undone however far
+// it came, and twice.
+func (j *Jar) undo(moves []move) {
 	for i := len(moves) - 1; i >= 0; i-- {
 		m := moves[i]
 		if _, err := os.Lstat(m.From); err == nil {
 			continue
 		}
+		if _, err := os.Lstat(m.To); err != nil {
+			continue
+		}
 		if makeFolder(filepath.Dir(m.From)) == nil {
-			_ = os.Rename(m.To, m.From)
+			_ = rename(m.To, m.From)
+		}
+	}
+	for _, m := range moves {
+		if rel := j.relative(m.To); !filepath.IsAbs(rel) {
+			j.prune(path.Dir(rel))
+		}
+	}
+}
+
+// prune removes a folder of the jar and those above it as far as they are
+// empty and not part of every jar.
+func (j *Jar) prune(dir string) {
+	keep := map[string]bool{".": true, j.Layout().Scripts(): true, ownFolder: true}
+	for _, site := range j.sites() {
+		keep[site] = true
+	}
+	for ; !keep[dir] && !strings.HasPrefix(dir, ".."); dir = path.Dir(dir) {
+		os.Remove(j.Path(dir, "__pycache__"))
+		if os.Remove(j.Path(dir)) != nil { // fails unless it is empty
+			return
 		}
 	}
 }
@@ -107,13 +162,8 @@ func (j *Jar) recover() (bool, error) {
 			for i, m := range moves {
 				moves[i] = move{j.absolute(m.From), j.absolute(m.To)}
 			}
-			undo(moves)
+			j.undo(moves)
 			undone = true
-			for _, m := range moves {
-				if strings.HasSuffix(m.From, ".glassjar-new") {
-					os.Remove(m.From)
-				}
-			}
 		}
 		if err := os.Remove(j.Path(journalFile)); err != nil {
 			return undone, err
