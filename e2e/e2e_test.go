@@ -9,6 +9,7 @@
 //	snapshot FILE DIR   writes what is in a tree, and the hash of each file
 //	wheel DIR NAME [altered] writes the wheels of one distribution of the sample
 //	nginx NAME DIR      serves a folder with the real web server
+//	keys [PATH] KEY...  fails unless the JSON just printed has all these keys
 //	waitfor FILE        waits until a file has a whole line
 //
 // and the condition [python:3.12], which holds if that Python was found.
@@ -19,6 +20,7 @@ import (
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -130,7 +132,7 @@ func TestScripts(t *testing.T) {
 			return false, fmt.Errorf("unknown condition %q", cond)
 		},
 		Cmds: map[string]func(*testscript.TestScript, bool, []string){
-			"exits": exits, "index": serveIndex, "snapshot": snapshot, "wheel": writeWheel, "waitfor": waitFor, "nginx": startNginx,
+			"exits": exits, "index": serveIndex, "snapshot": snapshot, "wheel": writeWheel, "waitfor": waitFor, "nginx": startNginx, "keys": hasKeys,
 		},
 	})
 }
@@ -290,6 +292,44 @@ func writeWheel(ts *testscript.TestScript, _ bool, args []string) {
 			data[len(data)/2] ^= 1
 		}
 		ts.Check(os.WriteFile(filepath.Join(ts.MkAbs(args[0]), f.Name), data, 0o644))
+	}
+}
+
+// hasKeys looks at the JSON that the last command printed: the value at a path,
+// or the whole where the first word is a key of it, has all the keys given.
+func hasKeys(ts *testscript.TestScript, neg bool, args []string) {
+	var value any
+	ts.Check(json.Unmarshal([]byte(ts.ReadFile("stdout")), &value))
+	at := func(v any, path string) (any, bool) {
+		for _, step := range strings.Split(path, ".") {
+			switch here := v.(type) {
+			case map[string]any:
+				next, ok := here[step]
+				if !ok {
+					return nil, false
+				}
+				v = next
+			case []any:
+				n, err := strconv.Atoi(step)
+				if err != nil || n >= len(here) {
+					return nil, false
+				}
+				v = here[n]
+			default:
+				return nil, false
+			}
+		}
+		return v, true
+	}
+	if inner, ok := at(value, args[0]); ok && len(args) > 1 {
+		if _, object := inner.(map[string]any); object {
+			value, args = inner, args[1:]
+		}
+	}
+	for _, key := range args {
+		if _, ok := at(value, key); ok == neg {
+			ts.Fatalf("key %s: %t", key, ok)
+		}
 	}
 }
 

@@ -27,7 +27,7 @@ func (s *Screen) Created(c *operation.Created) {
 	t.Line("", s.Faint(c.Why))
 	if s.Verbose {
 		for _, r := range c.PassedOver {
-			t.Line("passed", s.Warn(r.Path), s.Faint(r.Why))
+			t.Line("passed", s.Warn(s.Path(r.Path)), s.Faint(r.Why))
 		}
 	}
 	t.Line("next", s.Plain("glassjar install NAME"))

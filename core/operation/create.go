@@ -128,7 +128,10 @@ func (m *Machine) wish(text string, spec *project.Spec) (interpreter.Wish, strin
 	switch {
 	case text != "":
 		w, err := interpreter.ParseWish(text)
-		return w, "--python", err
+		if err != nil {
+			return w, "", &UsageError{err.Error(), "glassjar pythons shows which are here"}
+		}
+		return w, "--python", nil
 	case spec != nil && len(spec.RequiresPython) > 0:
 		return interpreter.Wish{Text: spec.RequiresPython.String(), Versions: spec.RequiresPython}, "requires-python in " + project.SpecFile, nil
 	case spec != nil && spec.Tool.Python != "":

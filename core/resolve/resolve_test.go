@@ -266,3 +266,128 @@ func TestSameAnswerEveryTime(t *testing.T) {
 		assert.Equal(t, err == nil, err2 == nil)
 	}
 }
+
+// mixed reads problems with extras and versions that cannot be chosen.
+func mixed(r *rand.Rand) (*catalogue, []resolve.Need) {
+	const names = 5
+	var lines []string
+	want := func() string {
+		text := fmt.Sprintf("p%d", r.IntN(names))
+		if r.IntN(4) == 0 {
+			text += "[x]"
+		}
+		if r.IntN(3) > 0 {
+			text += fmt.Sprintf("%s%d", []string{"==", "<=", ">=", "!="}[r.IntN(4)], r.IntN(3))
+		}
+		return text
+	}
+	list := func(most int) string {
+		var out []string
+		for range r.IntN(most + 1) {
+			out = append(out, want())
+		}
+		return strings.Join(out, ";")
+	}
+	for n := range names {
+		for v := range 3 {
+			mark := []string{"", "", "", "", " python", " nofile"}[r.IntN(6)]
+			lines = append(lines, fmt.Sprintf("p%d %d%s -> %s", n, v, mark, list(2)), fmt.Sprintf("p%d %d [x] -> %s", n, v, list(2)))
+		}
+	}
+	return read(strings.Join(lines, "\n")), needs(strings.Join([]string{want(), want(), want()}, ";"))
+}
+
+// possible tries all assignments, with extras: a set of (name, extra) that are
+// wanted grows with what is chosen.
+func possible(c *catalogue, roots []resolve.Need) bool {
+	var try func(chosen map[string]resolve.Candidate, on map[string]bool, open []resolve.Need) bool
+	try = func(chosen map[string]resolve.Candidate, on map[string]bool, open []resolve.Need) bool {
+		for _, n := range open {
+			have, ok := chosen[n.Name]
+			if !ok {
+				for _, candidate := range c.versions[n.Name] {
+					next, extras := map[string]resolve.Candidate{n.Name: candidate}, map[string]bool{}
+					for k, v := range chosen {
+						next[k] = v
+					}
+					for k := range on {
+						extras[k] = true
+					}
+					more := append(append([]resolve.Need{}, open...), c.needs[n.Name+" "+candidate.Version.String()]...)
+					if try(next, extras, more) {
+						return true
+					}
+				}
+				return false
+			}
+			if !n.Specifiers.Holds(have.Version) {
+				return false
+			}
+			for _, e := range n.Extras {
+				if key := n.Name + "[" + e + "]"; !on[key] {
+					extras := map[string]bool{key: true}
+					for k := range on {
+						extras[k] = true
+					}
+					return try(chosen, extras, append(append([]resolve.Need{}, open...), c.needs[n.Name+" "+have.Version.String()+"["+e+"]"]...))
+				}
+			}
+		}
+		for _, candidate := range chosen {
+			if candidate.Unfit != resolve.Fit {
+				return false
+			}
+		}
+		return true
+	}
+	return try(map[string]resolve.Candidate{}, map[string]bool{}, roots)
+}
+
+// With extras and unfit versions the answers agree as well.
+func TestAgreesOnExtrasAndUnfitVersions(t *testing.T) {
+	r := rand.New(rand.NewPCG(11, 12))
+	solvable, refused := 0, 0
+	for n := range 3000 {
+		c, roots := mixed(r)
+		s, err := resolve.Solve(context.Background(), c, resolve.Problem{Roots: roots})
+		if possible(c, roots) {
+			solvable++
+			require.NoError(t, err, "problem %d", n)
+			for _, choice := range s.Choices {
+				for _, candidate := range c.versions[choice.Name] {
+					if candidate.Version.Equal(choice.Version) {
+						require.NotContains(t, []int{resolve.Python, resolve.NoFile}, candidate.Unfit)
+					}
+				}
+				for _, need := range choice.Needs {
+					require.True(t, met(s, need), "%s of %s", need, choice.Name)
+				}
+			}
+			for _, need := range roots {
+				require.True(t, met(s, need), need.String())
+			}
+			continue
+		}
+		refused++
+		var failure *resolve.Failure
+		require.ErrorAs(t, err, &failure, "problem %d", n)
+	}
+	assert.Greater(t, solvable, 500)
+	assert.Greater(t, refused, 500)
+}
+
+// met reports whether a solution has what a need asks for, extras included.
+func met(s *resolve.Solution, need resolve.Need) bool {
+	for _, c := range s.Choices {
+		if c.Name != need.Name || !need.Specifiers.Holds(c.Version) {
+			continue
+		}
+		for _, e := range need.Extras {
+			if !strings.Contains(" "+strings.Join(c.Extras, " ")+" ", " "+e+" ") {
+				return false
+			}
+		}
+		return true
+	}
+	return false
+}
