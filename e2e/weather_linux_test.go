@@ -160,6 +160,17 @@ func TestFullDisk(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, string(spec), string(again))
 	assert.Empty(t, leftovers(t, small))
+
+	// A disk that may not be written to.
+	require.NoError(t, syscall.Mount("", small, "", syscall.MS_REMOUNT|syscall.MS_RDONLY, ""))
+	for _, args := range [][]string{{"create", "--at", "other"}, {"install", "must-core"}, {"discard", ".jar"}} {
+		out, err := s.try("glassjar", args...)
+		require.Error(t, err)
+		assert.Contains(t, out, "read-only file system")
+	}
+	assert.Contains(t, s.output("glassjar", "contents"), "brixmeter")
+	assert.Contains(t, s.output("glassjar", "recreate"), "nothing to change")
+	require.NoError(t, syscall.Mount("", small, "", syscall.MS_REMOUNT, "size=3m"))
 	s.output("glassjar", "discard", ".jar")
 
 	// The store's disk.

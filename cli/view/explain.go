@@ -22,9 +22,9 @@ func (s *Screen) solveWords(err error) (Message, bool) {
 	}
 	m := Message{What: "no versions fit together for " + failure.Environment, Exit: ExitUnsolved}
 	for _, f := range failure.Facts {
-		m.Reasons = append(m.Reasons, sentence(f))
+		m.Reasons = append(m.Reasons, sentence(f, failure.Facts))
 	}
-	m.Try = advice(failure.Facts)
+	m.Try = advice(failure.Facts, failure.Fits)
 	return m, true
 }
 
@@ -49,7 +49,7 @@ func unknownNames(e *operation.UnknownNamesError) Message {
 }
 
 // sentence is one fact of a proof in words.
-func sentence(f resolve.Fact) string {
+func sentence(f resolve.Fact, all []resolve.Fact) string {
 	if f.Unfit != resolve.Fit {
 		return unfit(f)
 	}
@@ -62,7 +62,7 @@ func sentence(f resolve.Fact) string {
 		if o := f.Needs[0].Origin; o != "" {
 			text += " by " + o
 		}
-		return text + offered(f)
+		return text + offered(f, all)
 	}
 	who := f.Name
 	if f.Extra != "" {
@@ -74,14 +74,19 @@ func sentence(f resolve.Fact) string {
 	}
 	text := who + " " + versions(f.Versions, f.All) + verb
 	if len(wants) > 3 {
-		return text + fmt.Sprintf("%s and so on, %d different ranges", strings.Join(wants[:2], ", "), len(wants)) + offered(f)
+		return text + fmt.Sprintf("%s and so on, %d different ranges", strings.Join(wants[:2], ", "), len(wants)) + offered(f, all)
 	}
-	return text + strings.Join(wants, " or ") + offered(f)
+	return text + strings.Join(wants, " or ") + offered(f, all)
 }
 
 // offered tells what there is where a need allows none of it.
-func offered(f resolve.Fact) string {
+func offered(f resolve.Fact, all []resolve.Fact) string {
 	n := f.Needs[0]
+	for _, other := range all {
+		if other.Unfit != resolve.Fit && other.Name == n.Name {
+			return "" // another sentence says what is wrong with those there are
+		}
+	}
 	if len(f.Offered) == 0 {
 		return fmt.Sprintf(", and %s is not to be had", n.Name)
 	}
@@ -147,7 +152,7 @@ func versions(list []version.Version, all bool) string {
 }
 
 // advice says what could be loosened.
-func advice(facts []resolve.Fact) []string {
+func advice(facts []resolve.Fact, fits map[string]string) []string {
 	var out []string
 	add := func(text string) {
 		for _, o := range out {
@@ -169,11 +174,19 @@ func advice(facts []resolve.Fact) []string {
 			add("look for another version or system: glassjar about " + f.Name)
 		}
 	}
-	var roots []string
+	var roots, sure []string
 	for _, f := range facts {
-		if f.Name == "" && len(f.Needs[0].Specifiers) > 0 {
-			roots = append(roots, f.Needs[0].String())
+		if f.Name != "" || len(f.Needs[0].Specifiers) == 0 {
+			continue
 		}
+		root := f.Needs[0].String()
+		roots = append(roots, root)
+		if v, ok := fits[root]; ok {
+			sure = append(sure, fmt.Sprintf("%s (%s %s would fit)", root, f.Needs[0].Name, v))
+		}
+	}
+	if len(sure) > 0 {
+		roots = sure
 	}
 	if len(roots) > 0 {
 		add("loosen " + strings.Join(roots, " or "))

@@ -50,7 +50,11 @@ func (m *Machine) Install(ctx context.Context, opt InstallOptions, decide Decide
 	if err != nil {
 		return nil, err
 	}
-	return m.toSpec(ctx, place, spec, edited, resolveOptions{pre: opt.Pre, asked: asked, groups: listOf(opt.Group), extras: listOf(opt.Extra)}, decide)
+	known := map[string]bool{}
+	for _, a := range spec.Asked {
+		known[a.Key()] = true
+	}
+	return m.toSpec(ctx, place, spec, edited, resolveOptions{pre: opt.Pre, known: known, asked: asked, groups: listOf(opt.Group), extras: listOf(opt.Extra)}, decide)
 }
 
 func listOf(name string) []string {
@@ -131,6 +135,8 @@ type resolveOptions struct {
 	asked  []project.Asked
 	groups []string
 	extras []string
+	// known are names that the spec mentioned before the command.
+	known map[string]bool
 	// free are names that need not keep the version that the record has.
 	free map[string]bool
 	// gone are names that the command takes out.
@@ -212,7 +218,7 @@ func rootsOf(spec *project.Spec, opt resolveOptions) []project.Asked {
 	}
 	var roots []project.Asked
 	for _, a := range spec.Asked {
-		if first[a.Key()] > 0 && !bare(opt.asked[first[a.Key()]-1]) {
+		if n := first[a.Key()]; n > 0 && !(bare(opt.asked[n-1]) && opt.known[a.Key()]) {
 			a.File = "" // it is not in the file yet
 		}
 		roots = append(roots, a)

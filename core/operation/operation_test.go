@@ -209,7 +209,7 @@ func TestRootsComeInTheOrderAsked(t *testing.T) {
 	require.NoError(t, err)
 	asked := []project.Asked{{Requirement: requirement.MustParse("c")}, {Requirement: requirement.MustParse("d>1")}}
 	var got []string
-	for _, a := range rootsOf(spec, resolveOptions{asked: asked}) {
+	for _, a := range rootsOf(spec, resolveOptions{asked: asked, known: map[string]bool{"c": true}}) {
 		got = append(got, a.Name+":"+map[bool]string{true: "command", false: "spec"}[a.File == ""])
 	}
 	assert.Equal(t, []string{"c:spec", "d:command", "a:spec", "b:spec"}, got)

@@ -117,6 +117,9 @@ type SolveError struct {
 	*resolve.Failure
 	// Environment says for which Python and system there is no solution.
 	Environment string
+	// Fits tells for roots of the proof, as written, which version there would be
+	// if that root alone asked for any; roots that would not help are not in it.
+	Fits map[string]string
 }
 
 func (e *SolveError) Unwrap() error { return e.Failure }
@@ -135,7 +138,7 @@ func (m *Machine) solve(ctx context.Context, c *catalog, env environment, roots 
 	solution, err := resolve.Solve(ctx, p, problem)
 	var failure *resolve.Failure
 	if errors.As(err, &failure) {
-		return nil, nil, &SolveError{failure, env.title}
+		return nil, nil, &SolveError{failure, env.title, loosened(ctx, p, problem, failure)}
 	}
 	if err != nil {
 		return nil, nil, err
@@ -153,6 +156,33 @@ func (m *Machine) solve(ctx context.Context, c *catalog, env environment, roots 
 		out = append(out, s)
 	}
 	return out, solution, nil
+}
+
+// loosened tries each root of a proof without its specifiers.
+func loosened(ctx context.Context, p *provider, problem resolve.Problem, failure *resolve.Failure) map[string]string {
+	fits := map[string]string{}
+	for _, f := range failure.Facts {
+		if f.Name != "" || f.Unfit != resolve.Fit || len(f.Needs[0].Specifiers) == 0 {
+			continue
+		}
+		trial := problem
+		trial.Roots = append([]resolve.Need(nil), problem.Roots...)
+		for i := range trial.Roots {
+			if trial.Roots[i].String() == f.Needs[0].String() {
+				trial.Roots[i].Specifiers = nil
+			}
+		}
+		s, err := resolve.Solve(ctx, p, trial)
+		if err != nil {
+			continue
+		}
+		for _, c := range s.Choices {
+			if c.Name == f.Needs[0].Name {
+				fits[f.Needs[0].String()] = c.Version.String()
+			}
+		}
+	}
+	return fits
 }
 
 // checkNames finds all names that no index has, before any other work.

@@ -106,7 +106,7 @@ func (m *Machine) solveOne(ctx context.Context, c *catalog, env environment, roo
 	s, err := resolve.Solve(ctx, &provider{catalog: c, env: env, ctx: ctx, present: base, keep: keep}, problem)
 	var failure *resolve.Failure
 	if errors.As(err, &failure) {
-		return nil, &SolveError{failure, env.title}
+		return nil, &SolveError{Failure: failure, Environment: env.title}
 	}
 	return s, err
 }
