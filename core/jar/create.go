@@ -98,7 +98,7 @@ func (j *Jar) Rebase(in interpreter.Interpreter, opt Options) ([]string, error) 
 // structure are the jar's files that belong to no distribution.
 func (j *Jar) structure(in interpreter.Interpreter) []string {
 	l := j.Layout()
-	names := append([]string{"pyvenv.cfg", ".gitignore", stateFile}, l.PythonNames()...)
+	names := append([]string{"pyvenv.cfg", ".gitignore", stateFile, lockFile}, l.PythonNames()...)
 	for name := range activation(l) {
 		names = append(names, path.Join(l.Scripts(), name))
 	}
@@ -132,6 +132,7 @@ func (j *Jar) build(in interpreter.Interpreter, opt Options) error {
 	}
 	files := map[string]string{
 		stateFile:    string(state) + "\n",
+		lockFile:     "",
 		".gitignore": "# A jar is made anew from the record; it is not kept in version control.\n*\n",
 		"pyvenv.cfg": j.configText(in, opt),
 	}

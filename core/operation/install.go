@@ -33,19 +33,11 @@ func (m *Machine) Install(ctx context.Context, opt InstallOptions, decide Decide
 	if err != nil {
 		return nil, err
 	}
-	place, err := m.Locate(opt.Jar, true)
-	if err != nil {
-		return nil, err
-	}
-	release, err := m.hold(place)
+	place, spec, release, err := m.begin(opt.Jar)
 	if err != nil {
 		return nil, err
 	}
 	defer release()
-	spec, err := readSpec(place)
-	if err != nil {
-		return nil, err
-	}
 	edited, err := m.addToSpec(spec, place, asked, project.Place{Group: opt.Group, Extra: opt.Extra})
 	if err != nil {
 		return nil, err
@@ -316,19 +308,11 @@ func (e *NotInstalledError) Error() string {
 // Uninstall takes distributions out of a jar and its spec, and what only they
 // needed.
 func (m *Machine) Uninstall(ctx context.Context, ref string, names []string, decide Decide) (*Outcome, error) {
-	place, err := m.Locate(ref, true)
-	if err != nil {
-		return nil, err
-	}
-	release, err := m.hold(place)
+	place, spec, release, err := m.begin(ref)
 	if err != nil {
 		return nil, err
 	}
 	defer release()
-	spec, err := readSpec(place)
-	if err != nil {
-		return nil, err
-	}
 	j, err := m.open(place)
 	if err != nil {
 		return nil, err

@@ -242,3 +242,33 @@ func (m *Machine) hold(p Place) (release func(), err error) {
 	m.held[p.Root] = true
 	return func() { delete(m.held, p.Root); unlock() }, nil
 }
+
+// begin is how a command that writes begins: it finds the jar, keeps others
+// from changing it until release is called, and reads the spec.
+func (m *Machine) begin(ref string) (place Place, spec *project.Spec, release func(), err error) {
+	if place, err = m.Locate(ref, true); err != nil {
+		return place, nil, nil, err
+	}
+	if release, err = m.hold(place); err != nil {
+		return place, nil, nil, err
+	}
+	if spec, err = readSpec(place); err != nil {
+		release()
+	}
+	return place, spec, release, err
+}
+
+// look is how a command that only looks begins: it finds and opens the jar, and
+// lists what is in it.
+func (m *Machine) look(ref string) (Place, *jar.Jar, []jar.Installed, error) {
+	place, err := m.Locate(ref, false)
+	if err != nil {
+		return place, nil, nil, err
+	}
+	j, err := m.open(place)
+	if err != nil {
+		return place, nil, nil, err
+	}
+	installed, err := j.Installed()
+	return place, j, installed, err
+}

@@ -43,15 +43,7 @@ type Contents struct {
 
 // Contents lists what is in a jar. It starts no Python.
 func (m *Machine) Contents(ctx context.Context, ref string) (*Contents, error) {
-	place, err := m.Locate(ref, false)
-	if err != nil {
-		return nil, err
-	}
-	j, err := m.open(place)
-	if err != nil {
-		return nil, err
-	}
-	installed, err := j.Installed()
+	place, j, installed, err := m.look(ref)
 	if err != nil {
 		return nil, err
 	}
@@ -283,15 +275,7 @@ type Labelled struct {
 
 // Label computes a jar's fingerprint from its files.
 func (m *Machine) Label(ref string) (*Labelled, error) {
-	place, err := m.Locate(ref, false)
-	if err != nil {
-		return nil, err
-	}
-	j, err := m.open(place)
-	if err != nil {
-		return nil, err
-	}
-	installed, err := j.Installed()
+	place, j, installed, err := m.look(ref)
 	if err != nil {
 		return nil, err
 	}

@@ -112,19 +112,11 @@ type Recorded struct {
 // Record writes or refreshes the record from the spec, for every target.
 // Versions that the record has stay where they fit. It needs no jar.
 func (m *Machine) Record(ctx context.Context, opt RecordOptions) (*Recorded, error) {
-	place, err := m.Locate(opt.Jar, true)
-	if err != nil {
-		return nil, err
-	}
-	release, err := m.hold(place)
+	place, spec, release, err := m.begin(opt.Jar)
 	if err != nil {
 		return nil, err
 	}
 	defer release()
-	spec, err := readSpec(place)
-	if err != nil {
-		return nil, err
-	}
 	if !spec.Exists() {
 		return nil, &NoSpecError{place.SpecFile}
 	}

@@ -50,9 +50,14 @@ func (m *Machine) solveAll(ctx context.Context, p *Plan, spec *project.Spec, roo
 	for name, v := range problem.Keep {
 		keep[name] = v
 	}
+	// What the base provides is not replaced by what would come from an index.
+	// A record that sees its base counts on it on every machine, and says so.
+	for name, b := range base {
+		keep[name] = b.version
+	}
 	for n, t := range targets {
 		m.report("solving for all targets", int64(n), int64(len(targets)))
-		s, err := m.solveOne(ctx, p.catalog, t.environment(), roots, problem, keep, nil)
+		s, err := m.solveOne(ctx, p.catalog, t.environment(), roots, problem, keep, base)
 		var failure *SolveError
 		switch {
 		case errors.As(err, &failure) && (!explicit || t == own):
@@ -79,7 +84,7 @@ func (m *Machine) solveAll(ctx context.Context, p *Plan, spec *project.Spec, roo
 	if err != nil {
 		return nil, err
 	}
-	if len(base) > 0 || u.chosen[own] == nil || !sameChoices(u.own, u.chosen[own]) {
+	if u.chosen[own] == nil || !sameChoices(u.own, u.chosen[own]) {
 		if u.chosen[own] == nil {
 			u.targets = append(u.targets, own)
 		}
