@@ -38,7 +38,7 @@ func (m *Machine) Install(ctx context.Context, opt InstallOptions, decide Decide
 		return nil, err
 	}
 	defer release()
-	edited, err := m.addToSpec(spec, place, asked, project.Place{Group: opt.Group, Extra: opt.Extra})
+	edited, err := m.addToSpec(ctx, spec, place, asked, project.Place{Group: opt.Group, Extra: opt.Extra})
 	if err != nil {
 		return nil, err
 	}
@@ -85,10 +85,18 @@ func merge(list []project.Asked, a project.Asked) []project.Asked {
 
 // addToSpec is the spec's text with the wants written in. A name that is asked
 // for without anything more keeps what the spec says of it.
-func (m *Machine) addToSpec(spec *project.Spec, place Place, asked []project.Asked, into project.Place) (*project.Spec, error) {
+func (m *Machine) addToSpec(ctx context.Context, spec *project.Spec, place Place, asked []project.Asked, into project.Place) (*project.Spec, error) {
+	j, err := m.open(place)
+	if err != nil {
+		return nil, err
+	}
+	in, err := m.interpreterOf(ctx, j)
+	if err != nil {
+		return nil, err
+	}
 	var add []string
 	for _, a := range asked {
-		if bare(a) && mentions(spec, a.Key(), into) {
+		if bare(a) && mentions(spec, a.Key(), into, in.Environment()) {
 			continue
 		}
 		add = append(add, a.Requirement.String())
@@ -112,9 +120,11 @@ func bare(a project.Asked) bool {
 	return len(a.Specifiers) == 0 && a.URL == "" && len(a.Extras) == 0 && a.Marker.IsZero()
 }
 
-func mentions(spec *project.Spec, key string, into project.Place) bool {
+// mentions reports whether the spec asks for a name already, in a way that
+// counts in this environment.
+func mentions(spec *project.Spec, key string, into project.Place, env requirement.Environment) bool {
 	for _, a := range spec.Asked {
-		if a.Key() == key && partOf(a) == (part{requirement.Normalize(into.Group), requirement.Normalize(into.Extra)}) {
+		if a.Key() == key && a.Marker.Holds(env) && partOf(a) == (part{requirement.Normalize(into.Group), requirement.Normalize(into.Extra)}) {
 			return true
 		}
 	}
