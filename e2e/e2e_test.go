@@ -29,10 +29,12 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"runtime"
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"sync/atomic"
 	"testing"
 	"time"
@@ -174,6 +176,8 @@ func serveIndex(ts *testscript.TestScript, _ bool, args []string) {
 			ts.Check(err)
 			conn.Close()
 		})
+	case "html-only", "whole-files", "no-hashes":
+		handler = plain(good, source, filepath.Join(ts.Getenv("WORK"), "whole-log"))
 	case "flaky":
 		handler = flaky(good)
 	case "counted": // every body that is sent leaves a line in a file
@@ -215,6 +219,42 @@ func replay(w http.ResponseWriter, rec *httptest.ResponseRecorder, body []byte) 
 	}
 	w.WriteHeader(rec.Code)
 	_, _ = w.Write(body)
+}
+
+// plain is an index that speaks HTML alone and gives no separate metadata; one
+// of "whole-files" gives no parts of files and keeps a log, one of "no-hashes"
+// no hashes.
+func plain(good http.Handler, kind, log string) http.Handler {
+	attribute := regexp.MustCompile(` data-core-metadata="[^"]*"`)
+	fragment := regexp.MustCompile(`#sha256=[0-9a-f]+`)
+	var mu sync.Mutex
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if strings.HasSuffix(r.URL.Path, ".metadata") {
+			http.NotFound(w, r)
+			return
+		}
+		r.Header.Set("Accept", "text/html")
+		if kind == "whole-files" {
+			r.Header.Del("Range")
+			mu.Lock()
+			defer mu.Unlock()
+			if f, err := os.OpenFile(log, os.O_APPEND|os.O_CREATE|os.O_WRONLY, 0o644); err == nil {
+				fmt.Fprintln(f, r.URL.Path)
+				f.Close()
+			}
+		}
+		rec := httptest.NewRecorder()
+		good.ServeHTTP(rec, r)
+		body := rec.Body.Bytes()
+		if strings.HasPrefix(rec.Header().Get("Content-Type"), "text/html") {
+			body = attribute.ReplaceAll(body, nil)
+			if kind == "no-hashes" {
+				body = fragment.ReplaceAll(body, nil)
+			}
+			rec.Header().Del("Content-Length")
+		}
+		replay(w, rec, body)
+	})
 }
 
 // flaky spoils every third answer of an index: by an error, by a body that is

@@ -277,6 +277,11 @@ func TestRemoteFile(t *testing.T) {
 		f, err := quick(t).Remote(ctx, at)
 		if !ranges {
 			assert.ErrorIs(t, err, fetch.ErrNoRanges)
+			var whole *fetch.WholeError
+			require.ErrorAs(t, err, &whole)
+			data, err := io.ReadAll(whole.Body)
+			require.NoError(t, err)
+			assert.Equal(t, body, data)
 			continue
 		}
 		require.NoError(t, err)

@@ -78,6 +78,13 @@ func (r *resuming) Close() error { return r.body.Close() }
 // ErrNoRanges says that a server gives files as a whole only.
 var ErrNoRanges = errors.New("the server gives no parts of files")
 
+// WholeError is an [ErrNoRanges] with the whole file, which the server sent in
+// place of a part. The body must be closed.
+type WholeError struct{ Body io.ReadCloser }
+
+func (e *WholeError) Error() string { return ErrNoRanges.Error() }
+func (e *WholeError) Unwrap() error { return ErrNoRanges }
+
 // RemoteFile reads parts of a file by range requests.
 type RemoteFile struct {
 	client  *Client
@@ -92,12 +99,15 @@ type RemoteFile struct {
 // archives' directories and descriptions.
 const tailSize = 64 << 10
 
-// Remote opens a file for reading in parts. The error is [ErrNoRanges] where
-// the server does not do that.
+// Remote opens a file for reading in parts. The error is a [*WholeError] or
+// [ErrNoRanges] where the server does not do that.
 func (c *Client) Remote(ctx context.Context, address string) (*RemoteFile, error) {
 	res, err := c.do(ctx, address, http.Header{"Range": {fmt.Sprintf("bytes=-%d", tailSize)}})
 	if err != nil {
 		return nil, err
+	}
+	if res.StatusCode == http.StatusOK {
+		return nil, &WholeError{res.Body}
 	}
 	defer res.Body.Close()
 	f := &RemoteFile{client: c, ctx: ctx, address: address}
@@ -107,7 +117,7 @@ func (c *Client) Remote(ctx context.Context, address string) (*RemoteFile, error
 		if n, _ := fmt.Sscanf(res.Header.Get("Content-Range"), "bytes %d-%d/%d", &from, &to, &f.size); n != 3 || to-from+1 > tailSize {
 			return nil, ErrNoRanges
 		}
-	case http.StatusOK, http.StatusRequestedRangeNotSatisfiable:
+	case http.StatusRequestedRangeNotSatisfiable:
 		return nil, ErrNoRanges
 	default:
 		return nil, &StatusError{Redact(address), res.StatusCode}

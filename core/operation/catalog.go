@@ -155,6 +155,14 @@ func (c *catalog) metadataFrom(ctx context.Context, f index.File) ([]byte, error
 	_, here := c.m.Store.Package(f.SHA256())
 	if source := c.indexes.Source(f.Index); source != nil && !here && (f.HasMetadata || f.Path == "") {
 		data, err := source.Metadata(ctx, f)
+		var whole *fetch.WholeError
+		if errors.As(err, &whole) { // it is here now, so it is kept
+			_, path, err := c.m.Store.Add(ctx, f.Name, f.SHA256(), whole.Body)
+			whole.Body.Close()
+			if err == nil {
+				return index.WheelMetadata(path)
+			}
+		}
 		if !errors.Is(err, fetch.ErrNoRanges) {
 			return data, err
 		}
