@@ -1,4 +1,4 @@
-// Package e2e drives the built program by scripts that read like sessions in a
+// Package e2e drives the built program by scripts that read like what one types in a
 // terminal: testdata/script/*.txtar.
 //
 // Besides the usual commands of such scripts there are

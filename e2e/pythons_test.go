@@ -46,16 +46,16 @@ func packagesOf(f interpreter.Found) []string {
 	return names
 }
 
-// session runs the built program in a folder.
-type session struct {
+// terminal runs the built program in a folder.
+type terminal struct {
 	t   *testing.T
 	dir string
 	env []string
 }
 
-func newSession(t *testing.T, dir string) *session {
+func newTerminal(t *testing.T, dir string) *terminal {
 	home := t.TempDir()
-	s := &session{t: t, dir: dir}
+	s := &terminal{t: t, dir: dir}
 	for _, v := range os.Environ() {
 		name, _, _ := strings.Cut(v, "=")
 		if !strings.HasPrefix(name, "PYTHON") && name != "VIRTUAL_ENV" && name != "HOME" {
@@ -67,14 +67,14 @@ func newSession(t *testing.T, dir string) *session {
 }
 
 // output runs a command and gives what it prints; the command must end well.
-func (s *session) output(program string, args ...string) string {
+func (s *terminal) output(program string, args ...string) string {
 	s.t.Helper()
 	out, err := s.try(program, args...)
 	require.NoError(s.t, err, "%s %v\n%s", program, args, out)
 	return out
 }
 
-func (s *session) try(program string, args ...string) (string, error) {
+func (s *terminal) try(program string, args ...string) (string, error) {
 	if program == "glassjar" {
 		program = filepath.Join(built, "glassjar")
 	}
@@ -92,7 +92,7 @@ func TestEveryPython(t *testing.T) {
 			t.Parallel()
 			top := realPath(t, t.TempDir())
 			// The user's own site folder must not be seen either.
-			s := newSession(t, top)
+			s := newTerminal(t, top)
 			plantUserSite(t, s, f)
 			s.output("glassjar", "create", "--python", f.Path)
 			s.output("glassjar", "install", "press-schedule<2")
@@ -120,7 +120,7 @@ func realPath(t *testing.T, dir string) string {
 	return real
 }
 
-func inspect(t *testing.T, s *session, f interpreter.Found, root string) {
+func inspect(t *testing.T, s *terminal, f interpreter.Found, root string) {
 	t.Helper()
 	var saw struct {
 		Prefix     string
@@ -149,7 +149,7 @@ func inspect(t *testing.T, s *session, f interpreter.Found, root string) {
 }
 
 // plantUserSite puts a module into the user's own site folder.
-func plantUserSite(t *testing.T, s *session, f interpreter.Found) {
+func plantUserSite(t *testing.T, s *terminal, f interpreter.Found) {
 	out := s.output(f.Path, "-c", "import site; print(site.getusersitepackages())")
 	dir := strings.TrimSpace(out)
 	require.NoError(t, os.MkdirAll(dir, 0o755))
@@ -164,7 +164,7 @@ func TestScriptsBelowALongPath(t *testing.T) {
 		deep = filepath.Join(deep, "a folder with a long näme")
 	}
 	require.NoError(t, os.MkdirAll(deep, 0o755))
-	s := newSession(t, deep)
+	s := newTerminal(t, deep)
 	s.output("glassjar", "create", "--python", def.Path)
 	s.output("glassjar", "install", "press-schedule")
 	assert.Contains(t, s.output(filepath.Join(deep, ".jar", "bin", "press-schedule")), "Perry pear")
@@ -175,7 +175,7 @@ func TestScriptsBelowALongPath(t *testing.T) {
 // A wheel that no index knows: by path, by a file: address, by an http address.
 func TestDirectReferences(t *testing.T) {
 	top := realPath(t, t.TempDir())
-	s := newSession(t, top)
+	s := newTerminal(t, top)
 	files := filepath.Join(top, "files")
 	require.NoError(t, index.Write(t.Context(), index.Sample{}, files))
 	wheels := filepath.Join(files, "files")

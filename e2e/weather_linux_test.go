@@ -19,9 +19,9 @@ import (
 )
 
 // filled makes a jar with something in it.
-func filled(t *testing.T) (*session, string) {
+func filled(t *testing.T) (*terminal, string) {
 	top := realPath(t, t.TempDir())
-	s := newSession(t, top)
+	s := newTerminal(t, top)
 	s.output("glassjar", "create", "--python", def.Path)
 	s.output("glassjar", "install", "press-schedule")
 	return s, filepath.Join(top, ".jar")
@@ -146,7 +146,7 @@ func TestFullDisk(t *testing.T) {
 	t.Cleanup(func() { _ = syscall.Unmount(small, 0) })
 
 	// The project's disk.
-	s := newSession(t, small)
+	s := newTerminal(t, small)
 	s.output("glassjar", "create", "--python", def.Path)
 	s.output("glassjar", "install", "brixmeter")
 	label := s.output("glassjar", "label")
@@ -175,7 +175,7 @@ func TestFullDisk(t *testing.T) {
 
 	// The store's disk.
 	top := realPath(t, t.TempDir())
-	s = newSession(t, top)
+	s = newTerminal(t, top)
 	s.env = append(s.env, "GLASSJAR_HOME="+filepath.Join(small, "home"))
 	s.output("glassjar", "create", "--python", def.Path)
 	out, err = s.try("glassjar", "install", "windfall-atlas")
@@ -191,7 +191,7 @@ func TestWhateverTheMachine(t *testing.T) {
 	var labels, records []string
 	for n, env := range [][]string{{"LC_ALL=C", "TZ=UTC"}, {"LC_ALL=tr_TR.UTF-8", "LANG=tr_TR.UTF-8", "TZ=Asia/Kathmandu"}} {
 		top := realPath(t, t.TempDir())
-		s := newSession(t, top)
+		s := newTerminal(t, top)
 		s.env = append(s.env, env...)
 		require.NoError(t, os.WriteFile(filepath.Join(top, "pyproject.toml"), []byte("[project]\nname = \"orchard\"\nversion = \"1\"\ndependencies = [\"press-schedule\", \"cellar-labels\"]\n"), 0o644))
 		mask := []string{"022", "077"}[n]

@@ -158,9 +158,7 @@ type Response struct {
 	URL         *url.URL
 	ContentType string
 	// Size is the announced length, -1 if there is none.
-	Size   int64
-	header http.Header
-	status int
+	Size int64
 }
 
 // do makes one request; header may be nil.
@@ -221,7 +219,7 @@ func (c *Client) Get(ctx context.Context, address, accept string) (*Response, er
 	}
 	body := &resuming{client: c, ctx: ctx, address: address, header: header, body: res.Body, size: res.ContentLength, left: c.retries(),
 		ranges: res.Header.Get("Accept-Ranges") == "bytes", etag: res.Header.Get("ETag")}
-	return &Response{Body: body, URL: res.Request.URL, ContentType: res.Header.Get("Content-Type"), Size: res.ContentLength, header: res.Header, status: res.StatusCode}, nil
+	return &Response{Body: body, URL: res.Request.URL, ContentType: res.Header.Get("Content-Type"), Size: res.ContentLength}, nil
 }
 
 // Read is the whole body at an address, up to limit bytes, from the cache if
@@ -277,7 +275,7 @@ func (c *Client) readOnce(ctx context.Context, address, accept string, limit int
 		return nil, nil, &NetworkError{Redact(address), fmt.Errorf("the answer is larger than %d bytes", limit)}
 	}
 	c.keep(address, accept, newKept(res, data))
-	return data, &Response{URL: res.Request.URL, ContentType: res.Header.Get("Content-Type"), Size: int64(len(data)), header: res.Header, status: res.StatusCode}, nil
+	return data, &Response{URL: res.Request.URL, ContentType: res.Header.Get("Content-Type"), Size: int64(len(data))}, nil
 }
 
 func wait(ctx context.Context, d time.Duration) error {

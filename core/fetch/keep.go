@@ -102,7 +102,7 @@ func (k *kept) response() *Response {
 	if err != nil {
 		u = &url.URL{}
 	}
-	return &Response{URL: u, ContentType: k.ContentType, Size: int64(len(k.body)), status: http.StatusOK}
+	return &Response{URL: u, ContentType: k.ContentType, Size: int64(len(k.body))}
 }
 
 func (c *Client) keptFile(address, accept string) string {

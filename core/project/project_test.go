@@ -157,7 +157,7 @@ func TestList(t *testing.T) {
 	}
 	assert.Equal(t, []string{"brixmeter>=2", "press @ https://a.example/press-1.0-py3-none-any.whl#sha256=ab", `must-core; os_name == "nt"`}, got)
 	assert.Equal(t, 5, list[2].Line)
-	for text, says := range map[string]string{"-r other.txt\n": "option", "a\n--wings\n": "line 2", "a >>\n": "column 3"} {
+	for text, says := range map[string]string{"-x other\n": "option", "a\n--wings\n": "line 2", "a >>\n": "column 3"} {
 		_, err := project.ParseList("needs.txt", text)
 		assert.ErrorContains(t, err, says, text)
 	}

@@ -56,7 +56,7 @@ func (n Need) String() string {
 	return text + n.Specifiers.Written()
 }
 
-// pinsExactly reports whether the need names one version, which admits that
+// pins reports whether the need names one version, which admits that
 // version even if it was yanked.
 func (n Need) pins(v version.Version) bool {
 	for _, s := range n.Specifiers {
@@ -95,7 +95,7 @@ type Provider interface {
 	// A name that is not known has none.
 	Candidates(ctx context.Context, name string) ([]Candidate, error)
 	// Needs are those of one version, with its markers evaluated; with an
-	// extra, those that the extra adds. An error that wraps [ErrUnreadable]
+	// extra, those that the extra adds. A [*UnreadableError]
 	// makes the version unfit; any other ends the solving.
 	Needs(ctx context.Context, name, extra string, v version.Version) ([]Need, error)
 	// Expect says that the candidates for these needs, and the needs of those
