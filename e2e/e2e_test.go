@@ -283,7 +283,7 @@ func flaky(good http.Handler) http.Handler {
 			}
 			return
 		default:
-			body[len(body)/2] ^= 0x10
+			body[int(n)*7919%len(body)] ^= 0x10
 		}
 		replay(w, rec, body)
 	})

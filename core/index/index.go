@@ -45,6 +45,9 @@ type File struct {
 	MetadataHashes map[string]string
 	// Index is the name of the index.
 	Index string
+
+	// doubtful tells that the page names the file in two ways that differ.
+	doubtful bool
 }
 
 // SHA256 is the file's hash by that algorithm, or empty.

@@ -12,6 +12,7 @@ import (
 	"net/http"
 	"net/url"
 	"path"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -77,12 +78,18 @@ func (s *Server) Files(ctx context.Context, name string) ([]File, error) {
 func (s *Server) read(ctx context.Context, name string) ([]File, error) {
 	files, err := s.readPage(ctx, name)
 	var damaged *NotIndexError
-	if errors.As(err, &damaged) {
+	if errors.As(err, &damaged) || slices.ContainsFunc(files, func(f File) bool { return f.doubtful }) {
 		// It may have been damaged on the way: once more, not from the cache.
 		s.client.Forget(s.pageAddress(name), accept)
 		files, err = s.readPage(ctx, name)
 	}
-	return files, err
+	kept := files[:0]
+	for _, f := range files {
+		if f.describe(name) {
+			kept = append(kept, f)
+		}
+	}
+	return kept, err
 }
 
 func (s *Server) pageAddress(name string) string { return s.address + url.PathEscape(name) + "/" }
@@ -116,17 +123,13 @@ func (s *Server) readPage(ctx context.Context, name string) ([]File, error) {
 	if err != nil {
 		return nil, &NotIndexError{fetch.Redact(at), err.Error()}
 	}
-	kept := files[:0]
-	for _, f := range files {
+	for i, f := range files {
 		if !plausible(f.Hashes) || !plausible(f.MetadataHashes) {
 			return nil, &NotIndexError{fetch.Redact(at), "it gives a hash that is none, for " + f.Name}
 		}
-		f.Index = s.name
-		if f.describe(name) {
-			kept = append(kept, f)
-		}
+		files[i].Index = s.name
 	}
-	return kept, nil
+	return files, nil
 }
 
 // plausible reports whether a SHA-256, if one is given, can be one.
@@ -179,7 +182,8 @@ func (s *Server) Metadata(ctx context.Context, f File) ([]byte, error) {
 	}
 	at := metadataURL(f.URL)
 	var bad error
-	for range 2 { // what was damaged on the way may come whole the second time
+	last := ""
+	for range 6 { // what was damaged on the way may come whole the next time
 		data, _, err := s.client.Read(ctx, at, "", maxMetadata)
 		if err != nil {
 			return nil, err
@@ -190,6 +194,10 @@ func (s *Server) Metadata(ctx context.Context, f File) ([]byte, error) {
 		}
 		bad = &HashMismatchError{f.Name + ".metadata", want, have}
 		s.client.Forget(at, "")
+		if have == last {
+			break // the same wrong bytes twice: so the server has them
+		}
+		last = have
 	}
 	// Or what is wrong is the page that announced it.
 	files, err := s.Refresh(ctx, f.Distribution)
@@ -282,7 +290,7 @@ func parseJSON(data []byte, base *url.URL) ([]File, error) {
 		if err != nil || in.Filename == "" {
 			continue
 		}
-		f := File{Name: in.Filename, URL: at.String(), Hashes: in.Hashes, Size: -1}
+		f := File{Name: in.Filename, URL: at.String(), Hashes: in.Hashes, Size: -1, doubtful: path.Base(at.Path) != in.Filename}
 		if in.RequiresPython != nil {
 			f.RequiresPython = *in.RequiresPython
 		}
@@ -372,6 +380,7 @@ func parseHTML(data []byte, base *url.URL) ([]File, error) {
 	var out []File
 	for _, a := range page.anchors {
 		f := File{Name: path.Base(a.href.Path), Size: -1, Hashes: map[string]string{}}
+		f.doubtful = a.text != f.Name
 		if algorithm, sum, ok := strings.Cut(a.href.Fragment, "="); ok {
 			f.Hashes[algorithm] = strings.ToLower(sum)
 		}

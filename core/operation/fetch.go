@@ -52,6 +52,30 @@ func (c *catalog) open(ctx context.Context, f index.File) (io.ReadCloser, error)
 	return res.Body, nil
 }
 
+// fetchSurely fetches a file anew if its hash is wrong. The same wrong bytes
+// twice are what the index has, unless its page was what was damaged; other
+// wrong bytes each time are damaged on the way, and worth more tries.
+func (c *catalog) fetchSurely(ctx context.Context, f index.File, came *atomic.Int64) (string, error) {
+	last, refreshed := "", false
+	for try := 0; ; try++ {
+		path, _, err := c.fetch(ctx, f, came)
+		var bad *store.HashError
+		if !errors.As(err, &bad) || try == maxTries {
+			return path, err
+		}
+		if bad.Have == last {
+			if refreshed || !c.refresh(ctx, &f) {
+				return path, err
+			}
+			refreshed = true
+		}
+		last = bad.Have
+	}
+}
+
+// maxTries bounds how often a file is fetched anew.
+const maxTries = 6
+
 // refresh asks the index anew about a file whose hash did not fit: its page
 // may be what was damaged. It reports false for what is not from a server;
 // there nothing is damaged on a way.
@@ -97,15 +121,7 @@ func (c *catalog) fetchAll(ctx context.Context, files []index.File) (map[string]
 	group.SetLimit(8)
 	for i, f := range files {
 		group.Go(func() error {
-			path, _, err := c.fetch(ctx, f, &came)
-			var bad *store.HashError
-			if errors.As(err, &bad) {
-				// What was damaged on the way may come whole the second time.
-				path, _, err = c.fetch(ctx, f, &came)
-			}
-			if errors.As(err, &bad) && c.refresh(ctx, &f) {
-				path, _, err = c.fetch(ctx, f, &came)
-			}
+			path, err := c.fetchSurely(ctx, f, &came)
 			paths[i] = path
 			c.m.report("fetching", came.Load(), total)
 			if err != nil {
