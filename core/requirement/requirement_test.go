@@ -97,3 +97,37 @@ func FuzzParse(f *testing.F) {
 		require.Equal(t, r.Marker.Holds(env, "x"), simple.Holds(env, "x"), "%s became %s", r.Marker, simple)
 	})
 }
+
+func TestOneFormWhateverTheSpacing(t *testing.T) {
+	for in, want := range map[string]string{
+		"press":                                              "press",
+		" Press_Tool [ b , a , b ] (>= 1, <2)":               "Press_Tool[a,b]<2,>=1",
+		"press@https://a.example/x":                          "press @ https://a.example/x",
+		"press @ https://a.example/x ; os_name=='nt'":        `press @ https://a.example/x ; os_name == "nt"`,
+		"press;os_name=='nt'and(os_name<'x')":                `press; os_name == "nt" and os_name < "x"`,
+		"press ; 'a \"b\"' == os_name":                       `press; 'a "b"' == os_name`,
+		"press; os.name == 'nt' and sys.platform == 'win32'": `press; os_name == "nt" and sys_platform == "win32"`,
+	} {
+		r, err := requirement.Parse(in)
+		require.NoError(t, err, in)
+		assert.Equal(t, want, r.String(), in)
+	}
+	r := requirement.MustParse("Press_Tool[B_c,a.B]")
+	assert.Equal(t, "press-tool", r.Key())
+	assert.Equal(t, []string{"a-b", "b-c"}, r.ExtraKeys())
+}
+
+func TestMembershipMarkers(t *testing.T) {
+	m := requirement.MustParseMarker(`"Test_Tools" in dependency_groups or "charts" in extras`)
+	for _, c := range []struct {
+		extras, groups []string
+		want           bool
+	}{{nil, nil, false}, {nil, []string{"test-tools"}, true}, {[]string{"Charts"}, nil, true}, {[]string{"other"}, []string{"other"}, false}} {
+		assert.Equal(t, c.want, m.HoldsIn(nil, c.extras, c.groups), "%v %v", c.extras, c.groups)
+	}
+	not := requirement.MustParseMarker(`"charts" not in extras`)
+	assert.True(t, not.HoldsIn(nil, nil, nil))
+	assert.False(t, not.HoldsIn(nil, []string{"charts"}, nil))
+	assert.True(t, requirement.MustParseMarker(`extra == "a"`).UsesExtra())
+	assert.False(t, m.UsesExtra())
+}
