@@ -25,6 +25,9 @@ func (s *Screen) solveWords(err error) (Message, bool) {
 		m.Reasons = append(m.Reasons, sentence(f, failure.Facts))
 	}
 	m.Try = advice(failure.Facts, failure.Fits)
+	for _, u := range failure.Unasked {
+		m.Try = append(m.Try, fmt.Sprintf("the index %s has %s %s and is not asked for it: from-index = { %s = %q }, or glassjar index order", u.Index, u.Name, u.Version, u.Name, u.Index))
+	}
 	return m, true
 }
 
@@ -37,6 +40,24 @@ func unknownNames(e *operation.UnknownNamesError) Message {
 		if near := e.Near[name]; len(near) > 0 {
 			m.Reasons = append(m.Reasons, fmt.Sprintf("%s: did you mean %s?", name, strings.Join(near, " or ")))
 		}
+	}
+	if len(e.Pinned) == len(e.Names) {
+		m.What = "the index that is meant to have it lacks " + strings.Join(e.Names, ", ")
+	}
+	for _, name := range e.Names {
+		pin, ok := e.Pinned[name]
+		if !ok {
+			continue
+		}
+		reason := fmt.Sprintf("%s is to come from the index %s (from-index), which has no such name", name, pin)
+		if others := e.Elsewhere[name]; len(others) > 0 {
+			reason += "; " + strings.Join(others, " and ") + " has it, and is not asked"
+		}
+		m.Reasons = append(m.Reasons, reason)
+	}
+	if len(e.Pinned) == len(e.Names) {
+		m.Try = append(m.Try, "take the name out of from-index, or name the right index there")
+		return m
 	}
 	if e.SampleOnly {
 		m.Reasons = append(m.Reasons, "no index is set up, so only the built-in sample was asked")

@@ -128,6 +128,23 @@ func (o *Ordered) Files(ctx context.Context, name string) ([]File, Source, error
 	return nil, nil, fmt.Errorf("%s: %w", name, ErrUnknownName)
 }
 
+// Unasked are the indexes that know a name and are not asked for it, since
+// another comes first or a pin says so. It is for hints: indexes that give no
+// answer are passed over.
+func (o *Ordered) Unasked(ctx context.Context, name string) []Source {
+	_, asked, _ := o.Files(ctx, name)
+	var out []Source
+	for _, s := range o.Sources {
+		if s == asked {
+			continue
+		}
+		if _, err := s.Files(ctx, name); err == nil {
+			out = append(out, s)
+		}
+	}
+	return out
+}
+
 // Source is the index of that name, or nil.
 func (o *Ordered) Source(name string) Source {
 	for _, s := range o.Sources {

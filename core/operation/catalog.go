@@ -212,6 +212,10 @@ type UnknownNamesError struct {
 	Names   []string
 	Near    map[string][]string
 	Indexes []string
+	// Pinned are those of the names that are pinned to one index, with its name;
+	// Elsewhere are the indexes that have such a name but are not asked for it.
+	Pinned    map[string]string
+	Elsewhere map[string][]string
 	// SampleOnly tells that no index is set up, so that only the sample was
 	// asked.
 	SampleOnly bool

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"path/filepath"
+	"slices"
 	"sort"
 	"strings"
 
@@ -120,6 +121,8 @@ type SolveError struct {
 	// Fits tells for roots of the proof, as written, which version there would be
 	// if that root alone asked for any; roots that would not help are not in it.
 	Fits map[string]string
+	// Unasked are versions that would meet a need, in indexes that are not asked.
+	Unasked []Unasked
 }
 
 func (e *SolveError) Unwrap() error { return e.Failure }
@@ -138,7 +141,7 @@ func (m *Machine) solve(ctx context.Context, c *catalog, env environment, roots 
 	solution, err := resolve.Solve(ctx, p, problem)
 	var failure *resolve.Failure
 	if errors.As(err, &failure) {
-		return nil, nil, &SolveError{failure, env.title, loosened(ctx, p, problem, failure)}
+		return nil, nil, &SolveError{failure, env.title, loosened(ctx, p, problem, failure), unasked(ctx, c, failure)}
 	}
 	if err != nil {
 		return nil, nil, err
@@ -197,15 +200,52 @@ func (m *Machine) checkNames(ctx context.Context, c *catalog, roots []project.As
 	if err != nil || len(unknown) == 0 {
 		return err
 	}
-	e := &UnknownNamesError{Near: map[string][]string{}, SampleOnly: sampleOnly}
+	e := &UnknownNamesError{Near: map[string][]string{}, Pinned: map[string]string{}, Elsewhere: map[string][]string{}, SampleOnly: sampleOnly}
 	for _, s := range c.indexes.Sources {
 		e.Indexes = append(e.Indexes, s.Name())
 	}
 	for _, name := range unknown {
 		e.Names = append(e.Names, name)
 		e.Near[name] = c.near(ctx, name)
+		if pin, ok := c.indexes.Pins[name]; ok {
+			e.Pinned[name], e.Near[name] = pin, nil
+			for _, s := range c.indexes.Unasked(ctx, name) {
+				e.Elsewhere[name] = append(e.Elsewhere[name], s.Name())
+			}
+		}
 	}
 	return e
+}
+
+// Unasked is a version that an index has which is not asked for its name.
+type Unasked struct{ Name, Version, Index string }
+
+// unasked looks, once there is no solution, for versions that would meet a need
+// in indexes that are not asked: another one comes first, or a pin says so.
+func unasked(ctx context.Context, c *catalog, failure *resolve.Failure) []Unasked {
+	var out []Unasked
+	seen := map[string]bool{}
+	for _, f := range failure.Facts {
+		for _, n := range f.Needs {
+			if seen[n.Name] || len(c.indexes.Sources) < 2 || slices.ContainsFunc(f.Offered, n.Specifiers.Holds) {
+				continue
+			}
+			seen[n.Name] = true
+			for _, s := range c.indexes.Unasked(ctx, n.Name) {
+				files, err := s.Files(ctx, n.Name)
+				if err != nil {
+					continue // a hint more or less
+				}
+				for _, r := range byVersion(files) {
+					if n.Specifiers.Admits(r.version) {
+						out = append(out, Unasked{n.Name, r.version.String(), s.Name()})
+						break
+					}
+				}
+			}
+		}
+	}
+	return out
 }
 
 // compare fills in what has to happen so that the jar holds the selection.

@@ -1,23 +1,14 @@
 package project
 
 import (
-	"os"
 	"strings"
 
 	"glassjar/core/requirement"
 )
 
-// ReadList reads a plain list: one dependency specifier (PEP 508) a line, with
-// '#' comments, and nothing else. The error is a [*FileError].
-func ReadList(file string) ([]Asked, error) {
-	data, err := os.ReadFile(file)
-	if err != nil {
-		return nil, err
-	}
-	return ParseList(file, string(data))
-}
-
-// ParseList is [ReadList] for a text at hand.
+// ParseList reads a plain list: one dependency specifier (PEP 508) a line, with
+// '#' comments, and nothing else. file is named in errors, which are a
+// [*FileError].
 func ParseList(file, text string) ([]Asked, error) {
 	var out []Asked
 	for n, line := range strings.Split(text, "\n") {

@@ -1,7 +1,6 @@
 package project_test
 
 import (
-	"os"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -252,15 +251,13 @@ func TestRecordRoundTrip(t *testing.T) {
 	assert.True(t, again.SeeSystem)
 }
 
-func TestFindAndShorten(t *testing.T) {
-	top := t.TempDir()
-	deep := filepath.Join(top, "a", "b")
-	require.NoError(t, os.MkdirAll(deep, 0o755))
-	require.NoError(t, os.WriteFile(filepath.Join(top, "a", "pyproject.toml"), nil, 0o644))
-	assert.Equal(t, filepath.Join(top, "a", "pyproject.toml"), project.Find(deep, "pyproject.toml"))
-	assert.Equal(t, "b", project.Shorten(filepath.Join(top, "a"), deep))
+func TestShorten(t *testing.T) {
+	top := filepath.Join(t.TempDir(), "a")
+	deep := filepath.Join(top, "b")
+	assert.Equal(t, "b", project.Shorten(top, deep))
 	assert.Equal(t, ".", project.Shorten(deep, deep))
 	assert.Equal(t, top, project.Shorten(deep, top))
+	assert.Equal(t, top+"-more", project.Shorten(top, top+"-more"))
 }
 
 func TestDistance(t *testing.T) {

@@ -315,22 +315,6 @@ func (s *Spec) Dir() string { return filepath.Dir(s.File) }
 // Exists reports whether the file is there.
 func (s *Spec) Exists() bool { return s.Text != nil }
 
-// Find looks for a file in a folder and those above it; it is empty if there
-// is none.
-func Find(dir, name string) string {
-	for {
-		file := filepath.Join(dir, name)
-		if info, err := os.Stat(file); err == nil && !info.IsDir() {
-			return file
-		}
-		parent := filepath.Dir(dir)
-		if parent == dir {
-			return ""
-		}
-		dir = parent
-	}
-}
-
 // Shorten is a path relative to a folder if it lies in it, else as it is.
 func Shorten(dir, path string) string {
 	if path == dir {

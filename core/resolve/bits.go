@@ -64,15 +64,6 @@ func (s set) intersect(t set) set {
 	return out
 }
 
-func (s set) empty() bool {
-	for _, w := range s {
-		if w != 0 {
-			return false
-		}
-	}
-	return true
-}
-
 // first is the smallest member, or -1.
 func (s set) first() int {
 	for i, w := range s {

@@ -53,16 +53,6 @@ func Of(versions ...Version) Set {
 	return set
 }
 
-// Between is the set of the versions from lo up to but not with hi; a zero
-// version stands for no bound on that side.
-func Between(lo, hi Version) Set {
-	end := hi.key
-	if hi.IsZero() {
-		end = after
-	}
-	return between(lo.key, end)
-}
-
 // between is the set of the versions with keys from lo up to but not with hi.
 func between(lo, hi string) Set {
 	return Set{one(finalCut(lo), finalCut(hi)), one(lo, hi)}
