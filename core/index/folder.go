@@ -3,8 +3,6 @@ package index
 import (
 	"archive/zip"
 	"context"
-	"crypto/sha256"
-	"encoding/hex"
 	"fmt"
 	"io"
 	"net/url"
@@ -15,6 +13,7 @@ import (
 	"sync"
 
 	"glassjar/core/metadata"
+	"glassjar/core/store"
 )
 
 // Folder is a folder of package files, those in its direct subfolders
@@ -119,25 +118,11 @@ func (d *Folder) hash(path string) (string, error) {
 	if sum, ok := d.hashed[path]; ok {
 		return sum, nil
 	}
-	sum, err := HashFile(path)
+	sum, err := store.Sum(path)
 	if err == nil {
 		d.hashed[path] = sum
 	}
 	return sum, err
-}
-
-// HashFile is a file's SHA-256 in hex.
-func HashFile(path string) (string, error) {
-	f, err := os.Open(path)
-	if err != nil {
-		return "", err
-	}
-	defer f.Close()
-	h := sha256.New()
-	if _, err := io.Copy(h, f); err != nil {
-		return "", err
-	}
-	return hex.EncodeToString(h.Sum(nil)), nil
 }
 
 // Names are the distributions of which the folder has files.

@@ -4,10 +4,11 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"fmt"
-	"io"
 	"os"
 	"sort"
 	"strings"
+
+	"glassjar/core/store"
 )
 
 // Label is a fingerprint of all that matters of a jar's contents: equal on two
@@ -37,19 +38,11 @@ func (j *Jar) Label(installed []Installed) (string, error) {
 
 // sum is a file's SHA-256 in hex, "missing" if it is not there.
 func (j *Jar) sum(file string) (string, error) {
-	f, err := os.Open(j.Path(file))
+	sum, err := store.Sum(j.Path(file))
 	if os.IsNotExist(err) {
 		return "missing", nil
 	}
-	if err != nil {
-		return "", err
-	}
-	defer f.Close()
-	h := sha256.New()
-	if _, err := io.Copy(h, f); err != nil {
-		return "", err
-	}
-	return hex.EncodeToString(h.Sum(nil)), nil
+	return sum, err
 }
 
 // formatLabel is the first ten bytes in hex, in groups of four digits.

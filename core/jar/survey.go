@@ -1,8 +1,6 @@
 package jar
 
 import (
-	"crypto/sha256"
-	"io"
 	"io/fs"
 	"os"
 	"path"
@@ -11,6 +9,7 @@ import (
 	"strings"
 
 	"glassjar/core/metadata"
+	"glassjar/core/store"
 )
 
 // Fault is one way in which a file is not as its distribution's RECORD says.
@@ -137,16 +136,11 @@ func (j *Jar) compare(f File) string {
 	if !ok {
 		return ""
 	}
-	in, err := os.Open(j.Path(f.Path))
-	if err != nil {
+	have, err := store.Sum(j.Path(f.Path))
+	switch {
+	case os.IsNotExist(err):
 		return "missing"
-	}
-	defer in.Close()
-	h := sha256.New()
-	if _, err := io.Copy(h, in); err != nil {
-		return "changed"
-	}
-	if have, _ := metadata.HexOfRecordHash(metadata.RecordHash([32]byte(h.Sum(nil)))); have != want {
+	case err != nil || have != want:
 		return "changed"
 	}
 	return ""

@@ -11,6 +11,7 @@ import (
 	"glassjar/core/jar"
 	"glassjar/core/metadata"
 	"glassjar/core/project"
+	"glassjar/core/store"
 	"glassjar/core/wheel"
 )
 
@@ -60,7 +61,7 @@ func (m *Machine) carryOut(ctx context.Context, p *Plan, decide Decide) (*Outcom
 		}
 		defer closer()
 		out.Warnings = append(out.Warnings, w.Warnings...)
-		if origins[s.name], err = index.HashFile(paths[s.file.URL]); err != nil {
+		if origins[s.name], err = store.Sum(paths[s.file.URL]); err != nil {
 			return out, err
 		}
 		change.Add = append(change.Add, jar.Addition{Wheel: w, Requested: s.asked, Direct: directOf(s.file, origins[s.name])})

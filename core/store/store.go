@@ -96,19 +96,28 @@ func (s *Store) Check(sum string) error {
 	if !ok {
 		return os.ErrNotExist
 	}
-	f, err := os.Open(p)
+	have, err := Sum(p)
 	if err != nil {
 		return err
+	}
+	if have != sum {
+		return errors.Join(&HashError{p, sum, have}, os.Remove(p))
+	}
+	return nil
+}
+
+// Sum is a file's SHA-256 in lower-case hex.
+func Sum(path string) (string, error) {
+	f, err := os.Open(path)
+	if err != nil {
+		return "", err
 	}
 	defer f.Close()
 	h := sha256.New()
 	if _, err := io.Copy(h, f); err != nil {
-		return err
+		return "", err
 	}
-	if have := hex.EncodeToString(h.Sum(nil)); have != sum {
-		return errors.Join(&HashError{p, sum, have}, os.Remove(p))
-	}
-	return nil
+	return hex.EncodeToString(h.Sum(nil)), nil
 }
 
 // contextReader ends reading when the context does.
