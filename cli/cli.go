@@ -148,8 +148,8 @@ func (a *app) root() *cobra.Command {
 	root.CompletionOptions.SetDefaultShellCompDirective(cobra.ShellCompDirectiveNoFileComp)
 	for _, c := range []*cobra.Command{
 		a.createCommand(), a.discardCommand(),
-		a.installCommand(), a.uninstallCommand(),
-		a.hereCommand(), a.contentsCommand(), a.labelCommand(),
+		a.installCommand(), a.uninstallCommand(), a.outdatedCommand(), a.upgradeCommand(),
+		a.hereCommand(), a.contentsCommand(), a.whyCommand(), a.labelCommand(),
 		a.recordCommand(), a.recreateCommand(),
 		a.runCommand(),
 		a.pythonsCommand(), a.indexCommand(), a.serveCommand(), a.demoCommand(), a.versionCommand(),
@@ -241,6 +241,19 @@ func (a *app) show(o *operation.Outcome, planOnly bool) {
 	}
 }
 
+// present ends a command that looks: the result as JSON, or drawn.
+func (a *app) present(v any, err error, draw func()) error {
+	switch {
+	case err != nil:
+		return err
+	case a.json:
+		a.screen.Data(v)
+	default:
+		draw()
+	}
+	return nil
+}
+
 func names(cmd *cobra.Command) []string {
 	var out []string
 	for _, c := range cmd.Commands() {
@@ -264,6 +277,16 @@ func atLeast(n int, what string) cobra.PositionalArgs {
 			return &operation.UsageError{Why: cmd.Name() + " needs " + what, Try: "glassjar help " + cmd.Name()}
 		}
 		return nil
+	}
+}
+
+// exactly takes one argument.
+func exactly(what string) cobra.PositionalArgs {
+	return func(cmd *cobra.Command, args []string) error {
+		if err := atLeast(1, what)(cmd, args); err != nil {
+			return err
+		}
+		return atMost(1)(cmd, args)
 	}
 }
 

@@ -3,6 +3,7 @@ package cli
 import (
 	"github.com/spf13/cobra"
 
+	"glassjar/cli/view"
 	"glassjar/core/operation"
 )
 
@@ -30,6 +31,46 @@ that came of it into the record.`,
 	cmd.Flags().BoolVar(&opt.Pre, "pre", false, "take pre-releases as well")
 	cmd.Flags().StringVar(&opt.Group, "group", "", "write it into this dependency group of the spec")
 	cmd.Flags().StringVar(&opt.Extra, "extra", "", "write it into this extra of the project")
+	return cmd
+}
+
+func (a *app) outdatedCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "outdated", GroupID: "fill", Short: "what has newer versions, and what holds it back",
+		Long: `Shows for each package of which there is a newer version the one here, the newest
+that fits the spec and the other packages, the newest of all, and what stands
+between. The exit code is 1 if there is any.`,
+		Example: "  glassjar outdated",
+		Args:    atMost(0),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			o, err := a.machine.Outdated(cmd.Context(), a.jar)
+			if err == nil && len(o.Behind) > 0 {
+				a.exit = view.ExitNo
+			}
+			return a.present(o, err, func() { a.screen.Outdated(o) })
+		},
+	}
+}
+
+func (a *app) upgradeCommand() *cobra.Command {
+	var planOnly, pre bool
+	cmd := &cobra.Command{
+		Use: "upgrade [NAME...]", GroupID: "fill", Short: "move to the newest versions that fit",
+		Long: `Moves the named packages, or all, to the newest versions that fit the spec, and
+writes them into the record. What stays behind the newest is shown with what
+holds it back.`,
+		Example: "  glassjar upgrade\n  glassjar upgrade brixmeter --plan",
+		RunE: func(cmd *cobra.Command, args []string) error {
+			o, err := a.machine.Upgrade(cmd.Context(), a.jar, args, pre, a.decide(planOnly))
+			if err != nil {
+				return err
+			}
+			a.show(o, planOnly)
+			return nil
+		},
+	}
+	cmd.Flags().BoolVar(&planOnly, "plan", false, "show what would be done, and stop")
+	cmd.Flags().BoolVar(&pre, "pre", false, "take pre-releases as well")
 	return cmd
 }
 

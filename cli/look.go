@@ -9,40 +9,47 @@ func (a *app) hereCommand() *cobra.Command {
 		Args:    atMost(0),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			h, err := a.machine.Here(cmd.Context(), a.jar)
-			if err != nil {
-				return err
-			}
-			if a.json {
-				a.screen.Data(h)
-				return nil
-			}
-			a.screen.Here(h)
-			return nil
+			return a.present(h, err, func() { a.screen.Here(h) })
 		},
 	}
 }
 
 func (a *app) contentsCommand() *cobra.Command {
-	var sizes bool
+	var sizes, tree bool
+	var group string
 	cmd := &cobra.Command{
 		Use: "contents", GroupID: "look", Short: "what is in the jar",
-		Example: "  glassjar contents\n  glassjar contents --sizes",
+		Example: "  glassjar contents\n  glassjar contents --sizes\n  glassjar contents --tree",
 		Args:    atMost(0),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			c, err := a.machine.Contents(cmd.Context(), a.jar)
-			if err != nil {
-				return err
-			}
-			if a.json {
-				a.screen.Data(c)
-				return nil
-			}
-			a.screen.Contents(c, sizes)
-			return nil
+			c, err := a.machine.Contents(cmd.Context(), a.jar, group)
+			return a.present(c, err, func() {
+				if tree {
+					a.screen.ContentsTree(c)
+				} else {
+					a.screen.Contents(c, sizes)
+				}
+			})
 		},
 	}
+	cmd.Flags().BoolVar(&tree, "tree", false, "show what needs what")
+	cmd.Flags().StringVar(&group, "group", "", "only what this group or extra of the spec brings")
 	cmd.Flags().BoolVar(&sizes, "sizes", false, "show how large each package is")
 	return cmd
+}
+
+func (a *app) whyCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "why NAME", GroupID: "look", Short: "what brought a package into the jar",
+		Long: `Shows every chain from what was asked for down to a package, the shortest first,
+with the versions that each step will do with and those that are here.`,
+		Example: "  glassjar why orchard-core",
+		Args:    exactly("the name of a package"),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			w, err := a.machine.Why(cmd.Context(), a.jar, args[0])
+			return a.present(w, err, func() { a.screen.Why(w) })
+		},
+	}
 }
 
 func (a *app) labelCommand() *cobra.Command {
@@ -52,15 +59,7 @@ func (a *app) labelCommand() *cobra.Command {
 		Args:    atMost(0),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			l, err := a.machine.Label(a.jar)
-			if err != nil {
-				return err
-			}
-			if a.json {
-				a.screen.Data(l)
-				return nil
-			}
-			a.screen.Label(l)
-			return nil
+			return a.present(l, err, func() { a.screen.Label(l) })
 		},
 	}
 }

@@ -12,7 +12,7 @@ jar's Python. The exit code is the command's.`,
 		Example: "  glassjar run python -c 'import brixmeter'\n  glassjar run press-schedule\n  glassjar run --jar scratch -- python",
 		Args:    atLeast(1, "a command to run"),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			l, err := a.machine.Run(a.jar, args)
+			l, err := a.machine.Run(cmd.Context(), a.jar, args)
 			if err != nil {
 				return err
 			}

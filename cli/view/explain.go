@@ -37,7 +37,10 @@ func unknownNames(e *operation.UnknownNamesError) Message {
 		m.What = fmt.Sprintf("the index %s has no %s", e.Indexes[0], e.Names[0])
 	}
 	for _, name := range e.Names {
-		if near := e.Near[name]; len(near) > 0 {
+		if by := e.Brings[name]; len(by) > 0 {
+			m.Reasons = append(m.Reasons, fmt.Sprintf("%s is a name to import; the distribution that brings it is %s", name, strings.Join(by, " or ")))
+			m.Try = append(m.Try, "glassjar install "+by[0])
+		} else if near := e.Near[name]; len(near) > 0 {
 			m.Reasons = append(m.Reasons, fmt.Sprintf("%s: did you mean %s?", name, strings.Join(near, " or ")))
 		}
 	}

@@ -62,7 +62,7 @@ func (s *Screen) Recorded(r *operation.Recorded, check bool) {
 		t.Line("not", s.Warn(targets(r.Left)), s.Faint("no versions fit there"))
 	}
 	if r.SampleOnly {
-		t.Line("", s.Faint("the built-in sample was used: no index is set up"))
+		t.Line("", s.Faint(sampleOnly))
 	}
 	t.Print()
 }

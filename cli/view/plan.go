@@ -28,6 +28,9 @@ func (s *Screen) Plan(p *operation.Plan) {
 	for _, i := range p.Remove {
 		t.Row("remove", s.Bad(i.Name), s.Plain(i.From), s.Faint(reason(i)))
 	}
+	for _, b := range p.Behind {
+		t.Row("stays", s.Plain(b.Name), s.Plain(b.Fits), s.Faint("newest is "+b.Newest+": "+held(b)))
+	}
 	for n, d := range p.Drop {
 		if n == 8 && len(p.Drop) > 9 {
 			t.Line("drop", s.Faint(fmt.Sprintf("and %d more files that belong to nothing", len(p.Drop)-8)))
@@ -69,7 +72,7 @@ func (s *Screen) sources(t *Sheet, p *operation.Plan) {
 		parts = append(parts, fmt.Sprintf("%s to fetch, %s", Count(fetch, "file"), Bytes(p.Fetch)))
 	}
 	if here > 0 {
-		parts = append(parts, fmt.Sprintf("%s here already", Count(here, "file")))
+		parts = append(parts, fmt.Sprintf("%s here already, %s", Count(here, "file"), Bytes(p.HereBytes)))
 	}
 	text := strings.Join(parts, "; ")
 	if len(names) > 0 {
@@ -77,7 +80,7 @@ func (s *Screen) sources(t *Sheet, p *operation.Plan) {
 	}
 	t.Line("from", s.Plain(text))
 	if p.SampleOnly {
-		t.Line("", s.Faint("the built-in sample was used: no index is set up"))
+		t.Line("", s.Faint(sampleOnly))
 	}
 }
 
@@ -87,9 +90,62 @@ func reason(i operation.Item) string {
 		return "asked for"
 	case len(i.NeededBy) > 0:
 		return "for " + some(i.NeededBy)
+	case i.Why != "":
+		return i.Why
 	}
 	return ""
 }
+
+// held says what keeps a distribution from its newest version.
+func held(b operation.Behind) string {
+	var parts []string
+	for _, h := range b.Held {
+		switch h.By {
+		case operation.HeldBySpec:
+			parts = append(parts, "asked for as "+h.Range+", "+h.Detail)
+		case operation.HeldByPython:
+			parts = append(parts, "it is for Python "+h.Detail)
+		case operation.HeldByFiles:
+			parts = append(parts, "it is published for other systems or Pythons only")
+		case operation.HeldBySource:
+			parts = append(parts, "it is published as source only")
+		case operation.HeldByYank:
+			parts = append(parts, strings.TrimSuffix("it was withdrawn: "+h.Detail, ": "))
+		case operation.HeldByTogether:
+			parts = append(parts, strings.TrimSuffix("it does not fit with the others: "+h.Detail, ": "))
+		default:
+			parts = append(parts, h.By+" "+h.Detail+" needs "+h.Range)
+		}
+	}
+	return strings.Join(parts, "; ")
+}
+
+// Outdated shows what has newer versions.
+func (s *Screen) Outdated(o *operation.Outdated) {
+	t := s.Sheet()
+	t.Line("jar", s.Bold(s.Path(o.Jar)), s.Faint(Count(o.Looked, "package")+" looked at"))
+	moves := 0
+	for _, b := range o.Behind {
+		fits, note := s.Faint("stays"), held(b)
+		if b.Fits != b.Version {
+			fits = s.Good("fits " + b.Fits)
+			moves++
+		}
+		t.Row("behind", s.Bold(b.Name), s.Plain("here "+b.Version), fits, s.Plain("newest "+b.Newest), s.Faint(note))
+	}
+	switch {
+	case len(o.Behind) == 0:
+		t.Line("behind", s.Plain("nothing: all are the newest"))
+	case moves > 0:
+		t.Line("try", s.Plain("glassjar upgrade"))
+	}
+	if o.SampleOnly {
+		t.Line("", s.Faint(sampleOnly))
+	}
+	t.Print()
+}
+
+const sampleOnly = "the built-in sample was used: no index is set up"
 
 // some names at most three.
 func some(list []string) string {
@@ -138,6 +194,9 @@ func changes(o *operation.Outcome) []string {
 	}
 	if o.Fetched > 0 {
 		parts = append(parts, Bytes(o.Fetched)+" fetched")
+	}
+	if n := o.Plan.HereBytes; n > 0 {
+		parts = append(parts, Bytes(n)+" were here")
 	}
 	return append(parts, Took(o.Took))
 }

@@ -234,7 +234,9 @@ func (s *Screen) noCommand(e *operation.NoCommandError) Message {
 	}
 	for _, d := range e.BroughtBy {
 		m.Reasons = append(m.Reasons, fmt.Sprintf("the distribution %s brings it", d))
-		m.Try = []string{"glassjar install " + d}
+	}
+	if len(e.BroughtBy) > 0 {
+		m.Try = []string{"glassjar install " + e.BroughtBy[0]}
 	}
 	return m
 }

@@ -21,7 +21,6 @@ import (
 
 	"glassjar/core/fetch"
 	"glassjar/core/metadata"
-	"glassjar/core/requirement"
 )
 
 // Content types of the simple repository API.
@@ -140,38 +139,6 @@ func plausible(hashes map[string]string) bool {
 }
 
 func isJSON(kind string) bool { return kind == TypeJSON || kind == "application/json" }
-
-// Names asks for the list of all names.
-func (s *Server) Names(ctx context.Context) ([]string, error) {
-	data, res, err := s.client.Read(ctx, s.address, accept, maxPage)
-	if err != nil {
-		return nil, err
-	}
-	var names []string
-	if kind, _, _ := mime.ParseMediaType(res.ContentType); isJSON(kind) {
-		var list struct {
-			Meta     meta
-			Projects []struct{ Name string }
-		}
-		if err := json.Unmarshal(data, &list); err != nil || list.Meta.fault() != nil {
-			return nil, &NotIndexError{s.Address(), "its list of names is not what the standard says"}
-		}
-		for _, p := range list.Projects {
-			names = append(names, requirement.Normalize(p.Name))
-		}
-		return names, nil
-	}
-	links, err := parseLinks(data, res.URL)
-	if err != nil {
-		return nil, &NotIndexError{s.Address(), err.Error()}
-	}
-	for _, l := range links.anchors {
-		if requirement.ValidName(l.text) {
-			names = append(names, requirement.Normalize(l.text))
-		}
-	}
-	return names, nil
-}
 
 // Metadata gets the separate metadata file (PEP 658) or, where the index has
 // none, reads METADATA out of the remote wheel by range requests. The error is

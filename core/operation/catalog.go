@@ -212,6 +212,8 @@ type UnknownNamesError struct {
 	Names   []string
 	Near    map[string][]string
 	Indexes []string
+	// Brings are distributions that one imports under a name that was asked for.
+	Brings map[string][]string
 	// Pinned are those of the names that are pinned to one index, with its name;
 	// Elsewhere are the indexes that have such a name but are not asked for it.
 	Pinned    map[string]string

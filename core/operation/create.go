@@ -68,8 +68,17 @@ func (m *Machine) Create(ctx context.Context, opt CreateOptions) (*Created, erro
 	if out.Python, out.Why, out.PassedOver, err = m.choosePython(ctx, opt.Python, spec); err != nil {
 		return nil, err
 	}
-	_, err = jar.Create(ctx, place.Root, out.Python, jar.Options{Prompt: place.Prompt(), SeeSystem: opt.SeeSystem || spec.Tool.SeeSystem})
+	_, err = m.make(ctx, place.Root, out.Python, jar.Options{Prompt: place.Prompt(), SeeSystem: opt.SeeSystem || spec.Tool.SeeSystem})
 	return out, err
+}
+
+// make makes an empty jar, and puts it on the list of those known.
+func (m *Machine) make(ctx context.Context, root string, in interpreter.Interpreter, opt jar.Options) (*jar.Jar, error) {
+	j, err := jar.Create(ctx, root, in, opt)
+	if err == nil {
+		m.Known.See(j, true)
+	}
+	return j, err
 }
 
 // newPlace is where a new jar goes.

@@ -75,7 +75,7 @@ func (m *Machine) exportSpec(ctx context.Context, place Place) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	needed := m.neededBy(ctx, j, installed)
+	needed := m.graph(ctx, j, installed).by
 	var wants []string
 	for _, d := range installed {
 		if !d.Requested && len(needed[d.Key()]) > 0 {

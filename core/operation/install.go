@@ -143,12 +143,37 @@ type resolveOptions struct {
 	free map[string]bool
 	// gone are names that the command takes out.
 	gone map[string]bool
+	// named are further names that the command is about.
+	named map[string]bool
+}
+
+// names are all that the command is about: a change of these was asked for.
+func (o resolveOptions) names() map[string]bool {
+	out := map[string]bool{}
+	for _, a := range o.asked {
+		out[a.Key()] = true
+	}
+	for _, set := range []map[string]bool{o.gone, o.named} {
+		for name := range set {
+			out[name] = true
+		}
+	}
+	return out
 }
 
 // toSpec solves what the edited spec asks for and makes the jar hold it.
-// Distributions that are in the jar but in no record were put there by other
-// means; they are left alone.
 func (m *Machine) toSpec(ctx context.Context, place Place, before, spec *project.Spec, opt resolveOptions, decide Decide) (*Outcome, error) {
+	p, err := m.planTo(ctx, place, before, spec, opt)
+	if err != nil {
+		return nil, err
+	}
+	return m.carryOut(ctx, p, decide)
+}
+
+// planTo is the plan that makes a jar hold what a spec asks for. Distributions
+// that are in the jar but in no record were put there by other means; they are
+// left alone.
+func (m *Machine) planTo(ctx context.Context, place Place, before, spec *project.Spec, opt resolveOptions) (*Plan, error) {
 	p, installed, err := m.newPlan(ctx, place)
 	if err != nil {
 		return nil, err
@@ -170,6 +195,11 @@ func (m *Machine) toSpec(ctx context.Context, place Place, before, spec *project
 	}
 	p.parts = p.jar.State.Parts.With(opt.groups, opt.extras)
 	p.selected = pickParts(u, roots, env, p.chosen)
+	p.roots, p.named, p.fresh, p.whyRemove = roots, opt.names(), record == nil, "nothing needs it any more"
+	p.versions = map[string]version.Version{}
+	for _, s := range p.selected {
+		p.versions[s.name] = s.version
+	}
 	if err := m.hashAll(ctx, p); err != nil {
 		return nil, err
 	}
@@ -187,7 +217,7 @@ func (m *Machine) toSpec(ctx context.Context, place Place, before, spec *project
 		}
 	}
 	p.compare(installed, readOrigins(p.jar), func(d jar.Installed) bool { return inRecord[d.Key()] || opt.gone[d.Key()] }, nil)
-	return m.carryOut(ctx, p, decide)
+	return p, nil
 }
 
 // provided are the distributions of the base that a jar sees, if it was made
@@ -384,7 +414,7 @@ func checkThere(installed []jar.Installed, spec *project.Spec, gone map[string]b
 // stillNeeded refuses to take out what something that stays needs: something
 // that was itself asked for, or is needed by what was.
 func (m *Machine) stillNeeded(ctx context.Context, j *jar.Jar, installed []jar.Installed, gone map[string]bool) error {
-	needed := m.neededBy(ctx, j, installed)
+	needed := m.graph(ctx, j, installed).by
 	requested := map[string]bool{}
 	for _, d := range installed {
 		requested[d.Key()] = d.Requested

@@ -218,8 +218,11 @@ func (m *Machine) open(p Place) (*jar.Jar, error) {
 		return jar.OpenHeld(p.Root)
 	}
 	j, err := jar.Open(p.Root)
-	if err == nil && j.Recovered {
-		m.note("an earlier command was cut off; what it had begun was undone")
+	if err == nil {
+		m.Known.See(j, false)
+		if j.Recovered {
+			m.note("an earlier command was cut off; what it had begun was undone")
+		}
 	}
 	return j, err
 }

@@ -10,7 +10,6 @@ import (
 
 	"glassjar/core/jar"
 	"glassjar/core/project"
-	"glassjar/core/requirement"
 )
 
 // Entry is one distribution of a jar.
@@ -32,6 +31,8 @@ type Entry struct {
 	Damage string `json:"damage,omitempty"`
 	// Base tells that the jar only sees it: it belongs to the base.
 	Base bool `json:"base,omitempty"`
+	// Parts are the pieces of the spec that bring it: "dependencies", "group test".
+	Parts []string `json:"parts"`
 }
 
 // Contents is what a jar holds.
@@ -39,19 +40,35 @@ type Contents struct {
 	Jar     string  `json:"jar"`
 	Python  string  `json:"python"`
 	Entries []Entry `json:"packages"`
+	// Roots are what people asked for, Needs what the packages need of each other.
+	Roots []Need `json:"roots"`
+	Needs []Need `json:"needs"`
 }
 
-// Contents lists what is in a jar. It starts no Python.
-func (m *Machine) Contents(ctx context.Context, ref string) (*Contents, error) {
+// Contents lists what is in a jar or, with the name of a group or an extra, what
+// that brings. It starts no Python.
+func (m *Machine) Contents(ctx context.Context, ref, group string) (*Contents, error) {
 	place, j, installed, err := m.look(ref)
 	if err != nil {
 		return nil, err
 	}
 	out := &Contents{Jar: place.Root, Python: pythonTitle(j), Entries: []Entry{}}
-	needed := m.neededBy(ctx, j, installed)
+	g := m.graph(ctx, j, installed)
+	if group != "" {
+		if err := g.only(group); err != nil {
+			return nil, err
+		}
+	}
+	parts := g.parts()
+	out.Roots = append([]Need{}, g.roots...)
+	out.Needs = []Need{}
 	for _, d := range installed {
-		e := Entry{Name: d.Key(), Version: d.Version().String(), Summary: d.Metadata.Summary, Asked: d.Requested, NeededBy: append([]string{}, needed[d.Key()]...),
-			Installer: d.Installer, Damage: d.Damage}
+		if _, in := g.installed[d.Key()]; !in {
+			continue
+		}
+		out.Needs = append(out.Needs, g.needs[d.Key()]...)
+		e := Entry{Name: d.Key(), Version: d.Version().String(), Summary: d.Metadata.Summary, Asked: d.Requested, NeededBy: append([]string{}, g.by[d.Key()]...),
+			Installer: d.Installer, Damage: d.Damage, Parts: append([]string{}, parts[d.Key()]...)}
 		sort.Strings(e.NeededBy)
 		files, err := j.Files(d)
 		if err != nil && e.Damage == "" {
@@ -66,81 +83,20 @@ func (m *Machine) Contents(ctx context.Context, ref string) (*Contents, error) {
 		}
 		out.Entries = append(out.Entries, e)
 	}
-	return out, m.addBase(ctx, j, out)
+	if group == "" {
+		out.addBase(g)
+	}
+	return out, nil
 }
 
 // addBase lists what a jar sees of its base.
-func (m *Machine) addBase(ctx context.Context, j *jar.Jar, out *Contents) error {
-	in, err := m.interpreterOf(ctx, j)
-	if err != nil {
-		return nil // of a base that is gone nothing is seen
-	}
-	base, err := m.provided(&Plan{jar: j, python: in})
-	if err != nil {
-		return err
-	}
-	own := map[string]bool{}
-	for _, e := range out.Entries {
-		own[e.Name] = true
-	}
-	var names []string
-	for name := range base {
-		if !own[name] {
-			names = append(names, name)
+func (c *Contents) addBase(g *graph) {
+	for _, name := range sortedNames(g.base) {
+		if _, own := g.installed[name]; !own {
+			b := g.base[name]
+			c.Entries = append(c.Entries, Entry{Name: name, Version: b.version.String(), Summary: b.meta.Summary, NeededBy: []string{}, Parts: []string{}, Base: true})
 		}
 	}
-	sort.Strings(names)
-	for _, name := range names {
-		out.Entries = append(out.Entries, Entry{Name: name, Version: base[name].version.String(), Summary: base[name].meta.Summary, NeededBy: []string{}, Base: true})
-	}
-	return nil
-}
-
-// neededBy tells for each name which installed distributions need it, through
-// the extras that are asked for as well. Where the interpreter cannot be asked,
-// markers do not count.
-func (m *Machine) neededBy(ctx context.Context, j *jar.Jar, installed []jar.Installed) map[string][]string {
-	in, err := m.interpreterOf(ctx, j)
-	holds := func(r requirement.Requirement, extras []string) bool {
-		return err != nil && !r.Marker.UsesExtra() || err == nil && r.Marker.Holds(in.Environment(), extras...)
-	}
-	extras := map[string]map[string]bool{}
-	want := func(r requirement.Requirement) (news bool) {
-		for _, e := range r.ExtraKeys() {
-			if extras[r.Key()] == nil {
-				extras[r.Key()] = map[string]bool{}
-			}
-			news = news || !extras[r.Key()][e]
-			extras[r.Key()][e] = true
-		}
-		return news
-	}
-	if spec, err := readSpec(m.placeAt(j.Root, Named)); err == nil {
-		for _, a := range spec.Asked {
-			want(a.Requirement)
-		}
-	}
-	out := map[string][]string{}
-	for again := true; again; {
-		again = false
-		clear(out)
-		for _, d := range installed {
-			var on []string
-			for e := range extras[d.Key()] {
-				on = append(on, e)
-			}
-			for _, r := range d.Metadata.Requires {
-				if !holds(r, on) && !holds(r, nil) {
-					continue
-				}
-				again = want(r) || again
-				if list := out[r.Key()]; r.Key() != d.Key() && (len(list) == 0 || list[len(list)-1] != d.Key()) {
-					out[r.Key()] = append(list, d.Key())
-				}
-			}
-		}
-	}
-	return out
 }
 
 func pythonTitle(j *jar.Jar) string {
@@ -314,7 +270,11 @@ func (m *Machine) Discard(refs []string) (*Discarded, error) {
 	}
 	out := &Discarded{Jars: []string{}, Kept: []string{}}
 	for _, p := range places {
+		id := jar.IDOf(p.Root)
 		if err := jar.Discard(p.Root); err != nil {
+			return out, err
+		}
+		if err := m.Known.Forget(id); err != nil {
 			return out, err
 		}
 		out.Jars = append(out.Jars, p.Root)

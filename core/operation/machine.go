@@ -19,6 +19,7 @@ import (
 	"glassjar/core/project"
 	"glassjar/core/requirement"
 	"glassjar/core/settings"
+	"glassjar/core/shelf"
 	"glassjar/core/store"
 )
 
@@ -34,6 +35,8 @@ type Machine struct {
 	Client *fetch.Client
 	Store  *store.Store
 	Cache  *interpreter.Cache
+	// Known is the list of all jars of this machine.
+	Known shelf.List
 	// Report, if set, is told how far work has come: what is done, and how much
 	// of how much, in bytes or pieces. A total of 0 means that it is not known.
 	Report func(stage string, done, total int64)
@@ -60,6 +63,7 @@ func NewMachine(dir string) (*Machine, error) {
 	m.Client.Cache = filepath.Join(m.Folders.Cache, "http")
 	m.Client.Credentials.Keyring = m.Settings.Keyring
 	m.Store = &store.Store{Dir: m.Folders.Store}
+	m.Known = shelf.List{Dir: filepath.Join(m.Folders.State, "jars")}
 	m.Cache = interpreter.OpenCache(filepath.Join(m.Folders.Cache, "pythons.json"))
 	return m, nil
 }

@@ -1,6 +1,7 @@
 package operation
 
 import (
+	"math/bits"
 	"sort"
 	"strings"
 
@@ -9,7 +10,9 @@ import (
 )
 
 // nearNames are at most three known names that a mistyped one may have meant:
-// few letters apart, or the same words in another order.
+// few letters apart, the same words in another order, or a longer name that
+// begins with it. Names of a large index are passed over by their letters
+// before they are compared.
 func nearNames(name string, known []string) []string {
 	type hit struct {
 		name string
@@ -17,16 +20,10 @@ func nearNames(name string, known []string) []string {
 	}
 	name = requirement.Normalize(name)
 	limit := max(1, min(3, len(name)/3))
+	mine := lettersOf(name)
 	var hits []hit
 	for _, k := range known {
-		far := limit + 1
-		if abs(len(k)-len(name)) <= limit {
-			far = project.Distance(name, k)
-		}
-		if far > limit && len(name) > 3 && (strings.HasPrefix(k, name) || sortedWords(k) == sortedWords(name)) {
-			far = limit
-		}
-		if far <= limit {
+		if far := farness(name, k, mine, limit); far >= 0 {
 			hits = append(hits, hit{k, far})
 		}
 	}
@@ -41,6 +38,37 @@ func nearNames(name string, known []string) []string {
 		out = append(out, h.name)
 	}
 	return out
+}
+
+// farness orders what is near; it is negative for what is not.
+func farness(name, k string, mine uint64, limit int) int {
+	theirs := lettersOf(k)
+	if abs(len(k)-len(name)) <= limit && bits.OnesCount64(mine^theirs) <= 2*limit {
+		if far := project.Distance(name, k); far <= limit {
+			return far
+		}
+	}
+	if len(name) <= 3 {
+		return -1
+	}
+	switch {
+	case strings.HasPrefix(k, name), len(k) == len(name) && mine == theirs && sortedWords(k) == sortedWords(name):
+		return limit + 1
+	}
+	first, rest, ok := strings.Cut(k, "-")
+	if ok && rest != "" && abs(len(first)-len(name)) <= limit && bits.OnesCount64(mine^lettersOf(first)) <= 2*limit && project.Distance(name, first) <= limit {
+		return limit + 2
+	}
+	return -1
+}
+
+// lettersOf is the set of a name's letters and digits, a bit each.
+func lettersOf(name string) uint64 {
+	var set uint64
+	for i := 0; i < len(name); i++ {
+		set |= 1 << (name[i] & 63)
+	}
+	return set
 }
 
 func abs(n int) int {

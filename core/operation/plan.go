@@ -34,7 +34,7 @@ type Item struct {
 	// is in the store.
 	Size int64 `json:"size,omitempty"`
 	Here bool  `json:"here,omitempty"`
-	// Why says why a distribution is made anew at the same version.
+	// Why says why a distribution is made anew at the same version, or goes.
 	Why string `json:"why,omitempty"`
 }
 
@@ -61,6 +61,10 @@ type Plan struct {
 	Fetch      int64    `json:"fetch_bytes"`
 	SampleOnly bool     `json:"sample_only"`
 	Asked      []string `json:"asked,omitempty"`
+	// Behind are those that an upgrade leaves behind the newest version.
+	Behind []Behind `json:"behind,omitempty"`
+	// HereBytes is how many bytes of package files are in the store already.
+	HereBytes int64 `json:"here_bytes"`
 
 	place    Place
 	jar      *jar.Jar
@@ -71,6 +75,14 @@ type Plan struct {
 	marks    map[string]bool
 	write    map[string][]byte
 	parts    jar.Parts
+	// roots and versions are what was solved for and chosen; named are the names
+	// that the command is about; fresh tells that there was no record.
+	roots    []project.Asked
+	versions map[string]version.Version
+	named    map[string]bool
+	fresh    bool
+	// whyRemove says why what was not named goes.
+	whyRemove string
 }
 
 // chosen reports whether a part of the spec belongs into the jar.
@@ -81,8 +93,22 @@ func (p *Plan) Empty() bool {
 	return !p.Create && len(p.Add)+len(p.Change)+len(p.Remove)+len(p.Mend)+len(p.Drop) == 0
 }
 
-// Beyond reports whether something present would be changed or removed.
-func (p *Plan) Beyond() bool { return len(p.Change)+len(p.Remove)+len(p.Drop) > 0 }
+// Beyond reports whether something present would be changed or removed beyond
+// what was asked for. A jar that has no record yet has nothing to lose that
+// somebody wrote down.
+func (p *Plan) Beyond() bool {
+	if p.fresh {
+		return false
+	}
+	for _, list := range [][]Item{p.Change, p.Remove} {
+		for _, i := range list {
+			if !p.named[i.Name] {
+				return true
+			}
+		}
+	}
+	return len(p.Drop) > 0
+}
 
 // selection is one distribution that the jar is to hold.
 type selection struct {
@@ -200,15 +226,16 @@ func (m *Machine) checkNames(ctx context.Context, c *catalog, roots []project.As
 	if err != nil || len(unknown) == 0 {
 		return err
 	}
-	e := &UnknownNamesError{Near: map[string][]string{}, Pinned: map[string]string{}, Elsewhere: map[string][]string{}, SampleOnly: sampleOnly}
+	e := &UnknownNamesError{Near: map[string][]string{}, Brings: map[string][]string{}, Pinned: map[string]string{}, Elsewhere: map[string][]string{}, SampleOnly: sampleOnly}
 	for _, s := range c.indexes.Sources {
 		e.Indexes = append(e.Indexes, s.Name())
 	}
 	for _, name := range unknown {
 		e.Names = append(e.Names, name)
 		e.Near[name] = c.near(ctx, name)
+		e.Brings[name] = bringerNames(c.bringsModule(ctx, strings.ReplaceAll(name, "-", "_")))
 		if pin, ok := c.indexes.Pins[name]; ok {
-			e.Pinned[name], e.Near[name] = pin, nil
+			e.Pinned[name], e.Near[name], e.Brings[name] = pin, nil, nil
 			for _, s := range c.indexes.Unasked(ctx, name) {
 				e.Elsewhere[name] = append(e.Elsewhere[name], s.Name())
 			}
@@ -288,14 +315,16 @@ func (p *Plan) compare(installed []jar.Installed, origins map[string]string, rem
 		if there {
 			p.removed = append(p.removed, d)
 		}
-		if !item.Here {
+		if item.Here {
+			p.HereBytes += max(s.file.Size, 0)
+		} else {
 			p.Fetch += max(s.file.Size, 0)
 		}
 		add = append(add, s)
 	}
 	for _, d := range installed {
 		if !wanted[d.Key()] && removeOthers(d) {
-			p.Remove = append(p.Remove, Item{Name: d.Key(), From: d.Version().String()})
+			p.Remove = append(p.Remove, Item{Name: d.Key(), From: d.Version().String(), Asked: p.named[d.Key()], Why: p.whyRemove})
 			p.removed = append(p.removed, d)
 		}
 	}

@@ -130,6 +130,7 @@ func (m *Machine) makeSo(ctx context.Context, p *Plan, installed []jar.Installed
 	}
 	p.compare(installed, origins, func(jar.Installed) bool { return true }, survey)
 	made := false
+	p.whyRemove = "it is not in what the jar is made from"
 	out, err := m.carryOut(ctx, p, func(p *Plan) (bool, error) {
 		ok, err := decide(p)
 		if err != nil || !ok {
@@ -220,7 +221,7 @@ func (m *Machine) ensure(ctx context.Context, p *Plan, place Place, seeSystem bo
 	if info, err := os.Lstat(place.Root); err == nil && info.IsDir() && !jar.Exists(place.Root) {
 		return nil, &jar.ExistsError{Path: place.Root}
 	}
-	return jar.Create(ctx, place.Root, p.python, opt)
+	return m.make(ctx, place.Root, p.python, opt)
 }
 
 // parts are the pieces of the spec to be installed: those that the command

@@ -1,6 +1,7 @@
 package operation
 
 import (
+	"context"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -32,7 +33,7 @@ func (e *NoCommandError) Error() string { return "there is no command " + e.Name
 
 // Run prepares a command: the jar's own programs come first, a Python file is
 // run by the jar's interpreter.
-func (m *Machine) Run(ref string, command []string) (*Launch, error) {
+func (m *Machine) Run(ctx context.Context, ref string, command []string) (*Launch, error) {
 	place, err := m.Locate(ref, true)
 	if err != nil {
 		return nil, err
@@ -61,12 +62,26 @@ func (m *Machine) Run(ref string, command []string) (*Launch, error) {
 		return l, nil
 	}
 	if l.Path, err = exec.LookPath(name); err != nil {
-		return nil, &NoCommandError{Name: name, Jar: j.Root, Near: nearNames(name, scripts(bin))}
+		return nil, m.noCommand(ctx, place, j, name)
 	}
 	if abs, err := filepath.Abs(l.Path); err == nil {
 		l.Path = abs
 	}
 	return l, nil
+}
+
+// noCommand says what is near, and which distributions would bring the command.
+func (m *Machine) noCommand(ctx context.Context, place Place, j *jar.Jar, name string) error {
+	bin := j.Path(j.Layout().Scripts())
+	e := &NoCommandError{Name: name, Jar: j.Root, Near: nearNames(name, scripts(bin))}
+	if strings.ContainsAny(name, `/\`) {
+		return e
+	}
+	if spec, err := readSpec(place); err == nil {
+		indexes, _ := m.indexes(spec)
+		e.BroughtBy = bringerNames(m.newCatalog(indexes).bringsCommand(ctx, name))
+	}
+	return e
 }
 
 // find is the path of a program in a folder, or empty. A name with a folder in
