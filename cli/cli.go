@@ -191,9 +191,7 @@ func (a *app) prepare(cmd *cobra.Command, args []string) error {
 		return err
 	}
 	a.machine.Client.Offline = a.offline
-	progress := a.screen.Progress()
-	a.machine.Report = progress.Report
-	cobra.OnFinalize(progress.Clear)
+	a.machine.Report = a.screen.Progress().Report
 	return nil
 }
 

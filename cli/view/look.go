@@ -110,6 +110,7 @@ func (s *Screen) Label(l *operation.Labelled) {
 
 // Fail writes an error: what could not be done, the reasons, what to try.
 func (s *Screen) Fail(m Message) {
+	s.settle()
 	if s.JSON {
 		s.Data(map[string]Message{"error": m})
 		return

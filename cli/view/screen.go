@@ -30,6 +30,8 @@ type Screen struct {
 	// Dir is where the user stands: paths below it are shown relative to it.
 	Dir string
 
+	progress *Progress
+
 	faint, bold, good, warn, bad lipgloss.Style
 }
 
@@ -65,6 +67,14 @@ func NewScreen(out, err io.Writer, color, dir string) *Screen {
 
 const unbroken = 1 << 20
 
+// errWidth is the width of the terminal that standard error is.
+func (s *Screen) errWidth() int {
+	if width, _ := terminal(s.Err); width > 0 {
+		return width
+	}
+	return 80
+}
+
 func terminal(w io.Writer) (int, bool) {
 	f, ok := w.(*os.File)
 	if !ok || !term.IsTerminal(f.Fd()) {
@@ -79,6 +89,7 @@ func terminal(w io.Writer) (int, bool) {
 
 // Data writes a value as JSON.
 func (s *Screen) Data(v any) {
+	s.settle()
 	e := json.NewEncoder(s.Out)
 	e.SetEscapeHTML(false)
 	e.SetIndent("", "  ")
@@ -87,6 +98,7 @@ func (s *Screen) Data(v any) {
 
 // Say writes a line of a result.
 func (s *Screen) Say(format string, args ...any) {
+	s.settle()
 	if !s.JSON && !s.Quiet {
 		fmt.Fprintf(s.Out, format+"\n", args...)
 	}
@@ -94,8 +106,16 @@ func (s *Screen) Say(format string, args ...any) {
 
 // Note writes a remark, on standard error.
 func (s *Screen) Note(text string) {
+	s.settle()
 	if !s.JSON && !s.Quiet {
 		fmt.Fprintln(s.Err, s.faint.Render("note")+"    "+text)
+	}
+}
+
+// settle takes the progress away before a result is written.
+func (s *Screen) settle() {
+	if s.progress != nil {
+		s.progress.clear()
 	}
 }
 

@@ -94,6 +94,7 @@ func (t *Sheet) String() string {
 
 // Print draws the sheet on the screen.
 func (t *Sheet) Print() {
+	t.screen.settle()
 	if !t.screen.JSON && !t.screen.Quiet {
 		_, _ = t.screen.Out.Write([]byte(t.String())) // whoever reads it has gone away
 	}

@@ -263,6 +263,9 @@ func (n named) Files(_ context.Context, name string) ([]index.File, error) {
 }
 func (n named) Names(context.Context) ([]string, error)                 { return nil, nil }
 func (n named) Metadata(context.Context, index.File) ([]byte, error)    { return nil, nil }
+func (n named) Inside(context.Context, index.File) (index.Inside, error) {
+	return index.Inside{}, nil
+}
 func (n named) Open(context.Context, index.File) (io.ReadCloser, error) { return nil, nil }
 
 // The first index that knows a name is the only one asked for it, and one that

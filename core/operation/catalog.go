@@ -8,6 +8,7 @@ import (
 	"path/filepath"
 	"sort"
 	"sync"
+	"sync/atomic"
 
 	"golang.org/x/sync/errgroup"
 
@@ -25,6 +26,8 @@ type catalog struct {
 	indexes *index.Ordered
 	// direct are files given by path or address, by distribution.
 	direct map[string]index.File
+
+	looked atomic.Int64 // releases whose description was asked for
 
 	mu    sync.Mutex
 	lists map[string]*listing
@@ -125,6 +128,7 @@ func (c *catalog) metadata(ctx context.Context, f index.File) (metadata.Metadata
 	}
 	c.mu.Unlock()
 	d.once.Do(func() {
+		c.m.report(Progress{Stage: "finding versions", Done: c.looked.Add(1)})
 		var data []byte
 		if data, d.err = c.metadataBytes(ctx, f); d.err != nil {
 			return

@@ -66,7 +66,7 @@ func (m *Machine) carryOut(ctx context.Context, p *Plan, decide Decide) (*Outcom
 		}
 		change.Add = append(change.Add, jar.Addition{Wheel: w, Requested: s.asked, Direct: directOf(s.file, origins[s.name])})
 	}
-	change.Progress = func(n int) { out.Files = n; m.report("putting files in place", int64(n), 0) }
+	change.Progress = func(n int) { out.Files = n; m.report(Progress{Stage: "putting files in place", Done: int64(n)}) }
 	if !p.parts.Equal(p.jar.State.Parts) {
 		if change.Write[p.jar.StateFile()], err = p.jar.State.WithParts(p.parts); err != nil {
 			return out, err

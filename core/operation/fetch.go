@@ -16,9 +16,9 @@ import (
 )
 
 // fetch brings a file into the store, unless it is there, and verifies it by
-// its hash. It gives the path and the SHA-256. came, if set, counts the bytes
-// that were transferred.
-func (c *catalog) fetch(ctx context.Context, f index.File, came *atomic.Int64) (path, sum string, err error) {
+// its hash. It gives the path and the SHA-256. t, if set, counts the bytes that
+// were transferred.
+func (c *catalog) fetch(ctx context.Context, f index.File, t *transfer) (path, sum string, err error) {
 	if path, ok := c.m.Store.Package(f.SHA256()); ok {
 		return path, f.SHA256(), nil
 	}
@@ -28,8 +28,10 @@ func (c *catalog) fetch(ctx context.Context, f index.File, came *atomic.Int64) (
 	}
 	defer r.Close()
 	var in io.Reader = r
-	if came != nil {
-		in = &counter{r, came}
+	if t != nil {
+		counted := &counter{r: r, transfer: t, file: f}
+		defer counted.end()
+		in = counted
 	}
 	sum, path, err = c.m.Store.Add(ctx, f.Name, f.SHA256(), in)
 	return path, sum, err
@@ -55,10 +57,10 @@ func (c *catalog) open(ctx context.Context, f index.File) (io.ReadCloser, error)
 // fetchSurely fetches a file anew if its hash is wrong. The same wrong bytes
 // twice are what the index has, unless its page was what was damaged; other
 // wrong bytes each time are damaged on the way, and worth more tries.
-func (c *catalog) fetchSurely(ctx context.Context, f index.File, came *atomic.Int64) (string, error) {
+func (c *catalog) fetchSurely(ctx context.Context, f index.File, t *transfer) (string, error) {
 	last, refreshed := "", false
 	for try := 0; ; try++ {
-		path, _, err := c.fetch(ctx, f, came)
+		path, _, err := c.fetch(ctx, f, t)
 		var bad *store.HashError
 		if !errors.As(err, &bad) || try == maxTries {
 			return path, err
@@ -94,26 +96,43 @@ func (c *catalog) refresh(ctx context.Context, f *index.File) bool {
 	return false
 }
 
+// transfer is what comes for one command.
+type transfer struct {
+	m     *Machine
+	came  atomic.Int64
+	total int64
+}
+
+func (t *transfer) report(f index.File, done int64, ended bool) {
+	t.m.report(Progress{Stage: "fetching", Done: t.came.Load(), Total: t.total, Bytes: true, File: f.Name, FileDone: done, FileTotal: max(f.Size, 0), Ended: ended})
+}
+
+// counter counts what is read of one file.
 type counter struct {
-	r io.Reader
-	n *atomic.Int64
+	r        io.Reader
+	transfer *transfer
+	file     index.File
+	done     int64
 }
 
 func (c *counter) Read(p []byte) (int, error) {
 	n, err := c.r.Read(p)
-	c.n.Add(int64(n))
+	c.done += int64(n)
+	c.transfer.came.Add(int64(n))
+	c.transfer.report(c.file, c.done, false)
 	return n, err
 }
+
+func (c *counter) end() { c.transfer.report(c.file, c.done, true) }
 
 // fetchAll brings all files of a plan into the store, several at a time, and
 // tells how far it has come. It gives the path of each, by the file's address,
 // and how many bytes were transferred.
 func (c *catalog) fetchAll(ctx context.Context, files []index.File) (map[string]string, int64, error) {
-	var came atomic.Int64
-	var total int64
+	t := &transfer{m: c.m}
 	for _, f := range files {
 		if _, ok := c.m.Store.Package(f.SHA256()); !ok {
-			total += max(f.Size, 0)
+			t.total += max(f.Size, 0)
 		}
 	}
 	paths := make([]string, len(files))
@@ -121,9 +140,8 @@ func (c *catalog) fetchAll(ctx context.Context, files []index.File) (map[string]
 	group.SetLimit(8)
 	for i, f := range files {
 		group.Go(func() error {
-			path, err := c.fetchSurely(ctx, f, &came)
+			path, err := c.fetchSurely(ctx, f, t)
 			paths[i] = path
-			c.m.report("fetching", came.Load(), total)
 			if err != nil {
 				return fmt.Errorf("%s: %w", f.Name, err)
 			}
@@ -137,5 +155,5 @@ func (c *catalog) fetchAll(ctx context.Context, files []index.File) (map[string]
 	for i, f := range files {
 		out[f.URL] = paths[i]
 	}
-	return out, came.Load(), nil
+	return out, t.came.Load(), nil
 }

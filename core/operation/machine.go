@@ -37,9 +37,8 @@ type Machine struct {
 	Cache  *interpreter.Cache
 	// Known is the list of all jars of this machine.
 	Known shelf.List
-	// Report, if set, is told how far work has come: what is done, and how much
-	// of how much, in bytes or pieces. A total of 0 means that it is not known.
-	Report func(stage string, done, total int64)
+	// Report, if set, is told how far work has come. Several goroutines call it.
+	Report func(Progress)
 	// Notes collects remarks for the user, each once.
 	Notes []string
 
@@ -77,9 +76,23 @@ func (m *Machine) note(text string) {
 	m.Notes = append(m.Notes, text)
 }
 
-func (m *Machine) report(stage string, done, total int64) {
+// Progress is how far work has come.
+type Progress struct {
+	// Stage says what is done, as in "fetching".
+	Stage string
+	// Done of Total, in bytes or in pieces; a Total of 0 is not known.
+	Done, Total int64
+	Bytes       bool
+	// File is one that is being worked on, with its own amounts in bytes, and
+	// Ended tells that it no longer is; empty where there is no one file.
+	File                string
+	FileDone, FileTotal int64
+	Ended               bool
+}
+
+func (m *Machine) report(p Progress) {
 	if m.Report != nil {
-		m.Report(stage, done, total)
+		m.Report(p)
 	}
 }
 

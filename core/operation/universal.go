@@ -56,7 +56,7 @@ func (m *Machine) solveAll(ctx context.Context, p *Plan, spec *project.Spec, roo
 		keep[name] = b.version
 	}
 	for n, t := range targets {
-		m.report("solving for all targets", int64(n), int64(len(targets)))
+		m.report(Progress{Stage: "solving for all targets", Done: int64(n), Total: int64(len(targets))})
 		s, err := m.solveOne(ctx, p.catalog, t.environment(), roots, problem, keep, base)
 		var failure *SolveError
 		switch {
