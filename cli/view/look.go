@@ -87,9 +87,6 @@ func (s *Screen) Here(h *operation.Here) {
 		}
 		t.Line("holds", s.Plain(Count(h.Packages, "package")))
 	}
-	if h.Active != "" {
-		t.Line("active", s.Warn(s.Path(h.Active)), s.Faint("another one is active in this shell"))
-	}
 	record := "none"
 	if h.Record != "" {
 		record = s.Path(h.Record)
@@ -98,7 +95,38 @@ func (s *Screen) Here(h *operation.Here) {
 	if h.SampleOnly {
 		t.Line("index", s.Plain("sample"), s.Faint("built in; no index is set up"))
 	}
+	if h.Label != "" {
+		t.Line("label", s.Plain(h.Label))
+	}
+	s.leaks(t, h.Leaks)
 	t.Print()
+}
+
+// leakWords tell what each kind of leak does.
+var leakWords = map[string]string{
+	operation.LeakPath:      "PYTHONPATH puts this folder before the jar's packages",
+	operation.LeakHome:      "PYTHONHOME makes Python look for its own library elsewhere",
+	operation.LeakUser:      "the user's own packages are seen by this jar",
+	operation.LeakUserWaits: "the user's own packages; this jar does not see them, others may",
+	operation.LeakPth:       "this file adds a folder outside the jar",
+	operation.LeakPthCode:   "this file runs code whenever Python starts",
+	operation.LeakSystem:    "the jar was made to see the packages of its base",
+	operation.LeakOther:     "this python comes before the jar's on PATH",
+	operation.LeakActive:    "another jar is active in this shell",
+}
+
+func (s *Screen) leaks(t *Sheet, leaks []operation.Leak) {
+	for _, l := range leaks {
+		label, path := "leaks", s.Warn(s.Path(l.Detail))
+		if l.What == operation.LeakUserWaits {
+			label, path = "outside", s.Plain(s.Path(l.Detail))
+		}
+		words := leakWords[l.What]
+		if len(l.Holds) > 0 {
+			words += ": " + some(l.Holds)
+		}
+		t.Line(label, path, s.Faint(words))
+	}
 }
 
 // Label shows a jar's fingerprint.

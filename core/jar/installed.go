@@ -36,8 +36,8 @@ func (d Installed) Version() version.Version { return d.Metadata.Version }
 
 func (d Installed) site() string { return path.Dir(d.Info) }
 
-// sites are the jar's site folders, each once.
-func (j *Jar) sites() []string {
+// Sites are the jar's site folders, each once.
+func (j *Jar) Sites() []string {
 	l := j.Layout()
 	if l.Site() == l.PlatformSite() {
 		return []string{l.Site()}
@@ -48,7 +48,7 @@ func (j *Jar) sites() []string {
 // Installed lists the jar's distributions by name.
 func (j *Jar) Installed() ([]Installed, error) {
 	var out []Installed
-	for _, site := range j.sites() {
+	for _, site := range j.Sites() {
 		list, err := readSite(j.Path(site), site)
 		if err != nil {
 			return nil, err

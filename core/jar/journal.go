@@ -128,7 +128,7 @@ func (j *Jar) undo(moves []move) {
 // empty and not part of every jar.
 func (j *Jar) prune(dir string) {
 	keep := map[string]bool{".": true, j.Layout().Scripts(): true, ownFolder: true}
-	for _, site := range j.sites() {
+	for _, site := range j.Sites() {
 		keep[site] = true
 	}
 	for ; !keep[dir] && !strings.HasPrefix(dir, ".."); dir = path.Dir(dir) {

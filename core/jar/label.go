@@ -8,6 +8,7 @@ import (
 	"sort"
 	"strings"
 
+	"glassjar/core/metadata"
 	"glassjar/core/store"
 )
 
@@ -15,6 +16,21 @@ import (
 // machines exactly when these are. Neither paths, nor times, nor the machine
 // have a part in it. docs/formats.md defines it line by line.
 func (j *Jar) Label(installed []Installed) (string, error) {
+	return j.label(installed, func(f File) (string, error) { return j.sum(f.Path) })
+}
+
+// RecordedLabel is the label that the jar has if every file is as its RECORD
+// says; only the RECORDs are read.
+func (j *Jar) RecordedLabel(installed []Installed) (string, error) {
+	return j.label(installed, func(f File) (string, error) {
+		if sum, ok := metadata.HexOfRecordHash(f.Hash); ok {
+			return sum, nil
+		}
+		return j.sum(f.Path)
+	})
+}
+
+func (j *Jar) label(installed []Installed, sumOf func(File) (string, error)) (string, error) {
 	h := sha256.New()
 	s := j.State
 	fmt.Fprintf(h, "glassjar label 1\npython %s %s %s %s\nsee-system %t\n", s.Implementation, s.Python, s.OS, s.Arch, s.SeeSystem)
@@ -26,7 +42,7 @@ func (j *Jar) Label(installed []Installed) (string, error) {
 		}
 		sort.Slice(files, func(i, k int) bool { return files[i].Path < files[k].Path })
 		for _, f := range files {
-			sum, err := j.sum(f.Path)
+			sum, err := sumOf(f)
 			if err != nil {
 				return "", err
 			}

@@ -139,7 +139,8 @@ func (c *catalog) suspects(ctx context.Context, word string) []string {
 // it; the shortest first.
 func resembling(word string, names []string) []string {
 	key := requirement.Normalize(strings.Trim(word, "_"))
-	top, _, _ := strings.Cut(key, ".")
+	head, _, _ := strings.Cut(strings.Trim(word, "_"), ".")
+	top := requirement.Normalize(head)
 	if len(top) < 2 {
 		return nil
 	}

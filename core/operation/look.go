@@ -127,6 +127,11 @@ type Here struct {
 	Step string `json:"step"`
 	// Active is the folder that VIRTUAL_ENV names, if it is another.
 	Active string `json:"active,omitempty"`
+	// Label is the fingerprint of what was installed; whether the files are
+	// still so is for check.
+	Label string `json:"label"`
+	// Leaks are ways in which things from outside get in.
+	Leaks []Leak `json:"leaks"`
 	// SampleOnly tells that no index is set up.
 	SampleOnly bool `json:"sample_only"`
 }
@@ -145,7 +150,7 @@ func (m *Machine) Here(ctx context.Context, ref string) (*Here, error) {
 	if err != nil {
 		return nil, err
 	}
-	h := &Here{Jar: place.Root, Exists: place.Exists(), Why: place.Why, Name: place.Prompt(), Step: NoRecord}
+	h := &Here{Jar: place.Root, Exists: place.Exists(), Why: place.Why, Name: place.Prompt(), Step: NoRecord, Leaks: []Leak{}}
 	if m.Active != "" && clean(m.Active) != clean(place.Root) {
 		h.Active = m.Active
 	}
@@ -188,6 +193,10 @@ func (m *Machine) Here(ctx context.Context, ref string) (*Here, error) {
 		return nil, err
 	}
 	h.Packages = len(installed)
+	h.Leaks = m.leaks(j)
+	if h.Label, err = j.RecordedLabel(installed); err != nil {
+		h.Label = "" // a RECORD is gone: recreate mends it
+	}
 	if record != nil && !h.BaseGone {
 		h.Step = m.step(ctx, j, installed, spec, record)
 	}

@@ -226,6 +226,11 @@ func (m *Machine) checkNames(ctx context.Context, c *catalog, roots []project.As
 	if err != nil || len(unknown) == 0 {
 		return err
 	}
+	return m.unknownError(ctx, c, unknown, sampleOnly)
+}
+
+// unknownError says of names that no index has what may have been meant.
+func (m *Machine) unknownError(ctx context.Context, c *catalog, unknown []string, sampleOnly bool) error {
 	e := &UnknownNamesError{Near: map[string][]string{}, Brings: map[string][]string{}, Pinned: map[string]string{}, Elsewhere: map[string][]string{}, SampleOnly: sampleOnly}
 	for _, s := range c.indexes.Sources {
 		e.Indexes = append(e.Indexes, s.Name())

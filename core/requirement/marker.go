@@ -1,6 +1,7 @@
 package requirement
 
 import (
+	"slices"
 	"strings"
 
 	"glassjar/core/version"
@@ -125,6 +126,19 @@ func (m Marker) UsesExtra() bool {
 		}
 	})
 	return found
+}
+
+// Extras are the extras that the marker compares with, as written, each once.
+func (m Marker) Extras() []string {
+	var out []string
+	walk(m.expr, func(c *comparison) {
+		for _, pair := range [][2]operand{{c.left, c.right}, {c.right, c.left}} {
+			if pair[0].variable && pair[0].text == "extra" && !slices.Contains(out, pair[1].text) {
+				out = append(out, pair[1].text)
+			}
+		}
+	})
+	return out
 }
 
 func walk(n node, visit func(*comparison)) {

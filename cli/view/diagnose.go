@@ -1,0 +1,108 @@
+package view
+
+import (
+	"path/filepath"
+	"strings"
+
+	"glassjar/core/operation"
+)
+
+// Diagnosis explains why an import works or fails, and ends with what mends it.
+func (s *Screen) Diagnosis(d *operation.Diagnosis) {
+	t := s.Sheet()
+	state := s.Bad("fails")
+	if d.Works {
+		state = s.Good("works")
+	}
+	if d.Case == operation.CaseShadowed || d.Case == operation.CaseOutside {
+		state = s.Warn("not as it looks")
+	}
+	t.Line("import", s.Bold(d.Module), state, s.Faint("with "+d.Python+" in "+s.Path(d.Jar)))
+	s.because(t, d)
+	mend := d.Mend
+	if mend != "" {
+		t.Line("try", s.Bold(mend))
+	}
+	t.Print()
+}
+
+// because gives the reasons, and those of what is missing within.
+func (s *Screen) because(t *Sheet, d *operation.Diagnosis) {
+	for _, line := range s.caseWords(d) {
+		t.Line("why", s.Plain(line))
+	}
+	if d.File != "" {
+		t.Line("file", s.Plain(s.Path(filepath.Clean(d.File))))
+	}
+	if d.Error != "" && d.Because == nil {
+		t.Line("python", s.Faint("said "+firstLine(d.Error)))
+		if d.At != "" && d.Case == operation.CaseRaises {
+			t.Line("", s.Faint("at "+d.At))
+		}
+	}
+	if d.Because != nil {
+		t.Line("why", s.Plain("and "+d.Because.Module+":"))
+		s.because(t, d.Because)
+	}
+}
+
+// caseWords are the sentences for each case.
+func (s *Screen) caseWords(d *operation.Diagnosis) []string {
+	owner := d.Distribution
+	if d.Version != "" {
+		owner += " " + d.Version
+	}
+	switch d.Case {
+	case operation.CaseWorks:
+		if owner == "" {
+			return []string{"it is a file that belongs to no package of the jar"}
+		}
+		return []string{"it belongs to " + owner}
+	case operation.CaseStandard:
+		return []string{"it belongs to Python's own library"}
+	case operation.CaseFormer:
+		return []string{"it was part of Python's own library until " + d.Detail + " took it out"}
+	case operation.CaseShadowed:
+		return []string{s.Path(d.File) + " comes before " + d.Detail + ", since Python looks first where the program stands"}
+	case operation.CaseOutside:
+		return []string{"it is not in the jar: it comes from outside, by " + d.Detail}
+	case operation.CaseOnlyOutside:
+		return []string{"it is in " + s.Path(d.Detail) + ", which this jar does not see"}
+	case operation.CaseNotInstalled:
+		return []string{strings.TrimSpace("it is not in the jar; the index has "+owner) + ", which brings it"}
+	case operation.CaseOtherName:
+		if d.Import != "" {
+			return []string{d.Distribution + " is the distribution's name; what one imports is " + d.Import}
+		}
+		return []string{"it is not in the jar; the distribution that brings it is called " + owner}
+	case operation.CaseMisspelt:
+		if d.Import != "" {
+			return []string{"there is no such module; " + d.Import + " comes near"}
+		}
+		return []string{"there is no such module; the index has " + d.Distribution + ", which comes near"}
+	case operation.CaseLetterCase:
+		return []string{"Python tells upper from lower case: the module is " + d.Import}
+	case operation.CaseOtherJar:
+		return []string{"it is not in this jar, but in " + s.Path(d.Detail)}
+	case operation.CasePart:
+		return []string{owner + " is here, and has no " + d.Detail}
+	case operation.CaseNeeds:
+		return []string{strings.TrimSpace("it is here ("+s.Path(d.File)+")") + ", but imports " + d.Detail + ", which fails"}
+	case operation.CaseOtherPython:
+		line := owner + " is built for another Python or system"
+		if d.Detail != "" {
+			line += " (" + d.Detail + ")"
+		}
+		return []string{line}
+	case operation.CaseLibrary:
+		return []string{"it needs the system's library " + d.Detail + ", which is not there"}
+	case operation.CaseDies:
+		return []string{"Python itself ended while importing it"}
+	case operation.CaseRaises:
+		if d.Detail != "" {
+			return []string{owner + " is installed, but " + d.Detail}
+		}
+		return []string{"it is here, and its own code raises an error"}
+	}
+	return []string{"neither the jar, nor an index, nor another jar has it"}
+}

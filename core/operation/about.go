@@ -1,0 +1,269 @@
+package operation
+
+import (
+	"context"
+	"errors"
+	"slices"
+	"strings"
+	"time"
+
+	"glassjar/core/index"
+	"glassjar/core/jar"
+	"glassjar/core/metadata"
+	"glassjar/core/project"
+	"glassjar/core/requirement"
+	"glassjar/core/resolve"
+)
+
+// About is a distribution as it is here and as the index has it.
+type About struct {
+	Name string `json:"name"`
+	// Described is the version that summary to scripts are taken from: the one
+	// here, else the newest that fits.
+	Described string `json:"described"`
+	Summary   string `json:"summary"`
+	License   string `json:"license"`
+	// Maturity is as its classifiers state it, as in "4 - Beta"; empty if they
+	// do not.
+	Maturity string          `json:"maturity"`
+	Links    []metadata.Link `json:"links"`
+	// Needs are its requirements, Extras those that each extra adds.
+	Needs  []string            `json:"needs"`
+	Extras map[string][]string `json:"extras"`
+	// Imports are the names that one imports, Scripts its commands.
+	Imports []string `json:"imports"`
+	Scripts []string `json:"scripts"`
+	Python  string   `json:"requires_python"`
+	// Here is what is in the jar, nil if it is not there.
+	Here *AboutHere `json:"here"`
+	// Index is the name of the index that has it, Releases what it offers, the
+	// newest first. Both are empty where no index could be asked or has it.
+	Index    string         `json:"index"`
+	Releases []AboutRelease `json:"releases"`
+	// For says for which Python and system a release fits or not.
+	For string `json:"for"`
+	// Unasked says why the index gave no answer, if it did not.
+	Unasked string `json:"unasked,omitempty"`
+}
+
+// AboutHere is a distribution in a jar.
+type AboutHere struct {
+	Jar     string `json:"jar"`
+	Version string `json:"version"`
+	Asked   bool   `json:"asked"`
+	// NeededBy are those in the jar that need it, with their ranges.
+	NeededBy []Need `json:"needed_by"`
+	// Size is in bytes.
+	Size  int64 `json:"size"`
+	Files int   `json:"files"`
+	// From is where it came from: an index's name, or an address.
+	From string `json:"from"`
+	Base bool   `json:"base,omitempty"`
+}
+
+// AboutRelease is one version that the index offers.
+type AboutRelease struct {
+	Version string `json:"version"`
+	// Uploaded is a date such as "2025-03-20", empty if the index does not say.
+	Uploaded string `json:"uploaded"`
+	Python   string `json:"requires_python"`
+	// Size is of the largest file, in bytes, -1 if not known; Files are how many.
+	Size  int64 `json:"size"`
+	Files int   `json:"files"`
+	// Fits tells that it could be installed; Unfit says in a word why not:
+	// "python", "files", "source", "withdrawn" or "pre-release".
+	Fits   bool   `json:"fits"`
+	Unfit  string `json:"unfit,omitempty"`
+	Detail string `json:"detail,omitempty"`
+	Here   bool   `json:"here,omitempty"`
+}
+
+// About gathers what is known of a distribution. Where there is a jar it is
+// looked into; an index that cannot be asked is no error if the distribution is
+// here. The error is an [*UnknownNamesError] for a name that is nowhere.
+func (m *Machine) About(ctx context.Context, ref, name string) (*About, error) {
+	if !requirement.ValidName(name) {
+		return nil, usage("%q is not a distribution's name", "glassjar search WORD finds names", name)
+	}
+	key := requirement.Normalize(name)
+	out := &About{Name: key, Links: []metadata.Link{}, Needs: []string{}, Extras: map[string][]string{}, Imports: []string{}, Scripts: []string{}, Releases: []AboutRelease{}}
+	env, indexes, err := m.aboutHere(ctx, ref, key, out)
+	if err != nil {
+		return nil, err
+	}
+	c := m.newCatalog(indexes)
+	releases, source, err := c.releases(ctx, key)
+	switch {
+	case err == nil:
+		out.Index = source.Name()
+		out.addReleases(releases, env)
+	case out.Here == nil && errors.Is(err, index.ErrUnknownName):
+		_, isSample := indexes.Sources[0].(index.Sample)
+		return nil, m.unknownError(ctx, c, []string{key}, isSample && len(indexes.Sources) == 1)
+	case out.Here == nil:
+		return nil, err
+	case !errors.Is(err, index.ErrUnknownName):
+		out.Unasked = err.Error()
+	}
+	if out.Here == nil || out.Here.Base {
+		return out, out.describeFromIndex(ctx, c, releases, env)
+	}
+	return out, nil
+}
+
+// aboutHere fills in what the jar has, and gives the environment and the
+// indexes to ask with: the jar's, or those of a jar that would be made here.
+func (m *Machine) aboutHere(ctx context.Context, ref, key string, out *About) (environment, *index.Ordered, error) {
+	place, j, installed, err := m.look(ref)
+	var none *NoJarError
+	if errors.As(err, &none) && ref == "" {
+		spec, err := m.nearestSpec()
+		if err != nil {
+			return environment{}, nil, err
+		}
+		indexes, _ := m.indexes(spec)
+		in, _, _, err := m.choosePython(ctx, "", spec)
+		if err != nil {
+			return environment{}, indexes, nil // no release is said to fit
+		}
+		out.For = environmentOf(in).title
+		return environmentOf(in), indexes, nil
+	}
+	if err != nil {
+		return environment{}, nil, err
+	}
+	spec, err := readSpec(place)
+	if err != nil {
+		return environment{}, nil, err
+	}
+	indexes, _ := m.indexes(spec)
+	g := m.graph(ctx, j, installed)
+	if d, ok := g.installed[key]; ok {
+		out.fromInstalled(m, place, j, g, d)
+	} else if b, ok := g.base[key]; ok {
+		out.Here = &AboutHere{Jar: place.Root, Version: b.version.String(), NeededBy: []Need{}, Base: true}
+		out.describe(b.meta)
+	}
+	in, err := m.interpreterOf(ctx, j)
+	if err != nil {
+		return environment{}, indexes, nil
+	}
+	out.For = environmentOf(in).title
+	return environmentOf(in), indexes, nil
+}
+
+func (a *About) fromInstalled(m *Machine, place Place, j *jar.Jar, g *graph, d jar.Installed) {
+	h := &AboutHere{Jar: place.Root, Version: d.Version().String(), Asked: g.asked(d.Key()), NeededBy: []Need{}}
+	for _, by := range g.by[d.Key()] {
+		for _, n := range g.needs[by] {
+			if n.To == d.Key() {
+				h.NeededBy = append(h.NeededBy, n)
+			}
+		}
+	}
+	files, _ := j.Files(d) // a RECORD that is gone lists nothing
+	for _, f := range files {
+		h.Files++
+		h.Size += max(f.Size, 0)
+	}
+	if record, err := project.ReadRecord(place.RecordFile); err == nil {
+		for _, p := range record.Packages {
+			if p.Name == d.Key() {
+				h.From = p.Index
+			}
+		}
+	}
+	if d.Direct != nil {
+		h.From = d.Direct.URL
+	}
+	a.Here = h
+	a.describe(d.Metadata)
+	a.Imports = append(a.Imports, j.Imports(d)...)
+	a.Scripts = append(a.Scripts, j.Scripts(d)...)
+}
+
+// describe takes what core metadata says.
+func (a *About) describe(meta metadata.Metadata) {
+	a.Described, a.Summary, a.License, a.Python = meta.Version.String(), meta.Summary, meta.License, meta.RequiresPython.Written()
+	a.Maturity = maturity(meta)
+	a.Links = append(a.Links, meta.Links...)
+	for _, e := range meta.Extras {
+		a.Extras[e] = []string{}
+	}
+	for _, r := range meta.Requires {
+		extras := r.Marker.Extras()
+		if len(extras) == 0 {
+			a.Needs = append(a.Needs, r.String())
+		}
+		for _, e := range extras {
+			a.Extras[e] = append(a.Extras[e], r.String())
+		}
+	}
+}
+
+// maturity is what the classifiers state, as in "4 - Beta".
+func maturity(meta metadata.Metadata) string {
+	for _, c := range meta.Classifiers {
+		if text, ok := strings.CutPrefix(c, "Development Status :: "); ok {
+			return text
+		}
+	}
+	return ""
+}
+
+var unfitWords = map[int]string{resolve.Python: HeldByPython, resolve.NoFile: HeldByFiles, resolve.SourceOnly: HeldBySource, resolve.Yanked: HeldByYank}
+
+func (a *About) addReleases(releases []release, env environment) {
+	judge := &provider{env: env}
+	for _, r := range releases {
+		one := AboutRelease{Version: r.version.String(), Size: -1, Files: len(r.files), Here: a.Here != nil && a.Here.Version == r.version.String()}
+		for _, f := range r.files {
+			one.Size = max(one.Size, f.Size)
+			if one.Python == "" {
+				one.Python = f.RequiresPython
+			}
+			if one.Uploaded == "" && !f.Uploaded.IsZero() {
+				one.Uploaded = f.Uploaded.UTC().Format(time.DateOnly)
+			}
+		}
+		if env.title != "" {
+			_, c := judge.judge(r)
+			one.Fits, one.Unfit, one.Detail = c.Unfit == resolve.Fit, unfitWords[c.Unfit], c.Detail
+			if one.Fits && r.version.IsPrerelease() {
+				one.Unfit = "pre-release"
+			}
+		}
+		a.Releases = append(a.Releases, one)
+	}
+}
+
+// describeFromIndex takes the description of the newest release that fits, or
+// else of the newest that has a wheel.
+func (a *About) describeFromIndex(ctx context.Context, c *catalog, releases []release, env environment) error {
+	judge := &provider{env: env}
+	var chosen *index.File
+	for _, r := range releases {
+		if f, found := judge.judge(r); env.title != "" && found.Unfit == resolve.Fit && !r.version.IsPrerelease() {
+			chosen = f
+			break
+		}
+	}
+	if chosen == nil {
+		if f, ok := newestWheel(releases); ok {
+			chosen = &f
+		}
+	}
+	if chosen == nil || a.Here != nil {
+		return nil
+	}
+	meta, err := c.metadata(ctx, *chosen)
+	if err != nil {
+		return err
+	}
+	a.describe(meta)
+	if in, err := c.inside(ctx, *chosen); err == nil {
+		a.Imports, a.Scripts = append(a.Imports, in.Imports...), append(a.Scripts, in.Scripts...)
+	}
+	slices.Sort(a.Imports)
+	return nil
+}
