@@ -149,10 +149,10 @@ func (a *app) root() *cobra.Command {
 	for _, c := range []*cobra.Command{
 		a.createCommand(), a.discardCommand(),
 		a.installCommand(), a.uninstallCommand(), a.outdatedCommand(), a.upgradeCommand(),
-		a.hereCommand(), a.contentsCommand(), a.aboutCommand(), a.whyCommand(), a.searchCommand(), a.diagnoseCommand(), a.labelCommand(),
+		a.hereCommand(), a.contentsCommand(), a.aboutCommand(), a.whyCommand(), a.searchCommand(), a.diagnoseCommand(), a.labelCommand(), a.reportCommand(),
 		a.recordCommand(), a.recreateCommand(),
 		a.runCommand(),
-		a.pythonsCommand(), a.indexCommand(), a.serveCommand(), a.demoCommand(), a.versionCommand(),
+		a.pythonsCommand(), a.indexCommand(), a.settingsCommand(), a.serveCommand(), a.demoCommand(), a.versionCommand(),
 	} {
 		root.AddCommand(c)
 	}

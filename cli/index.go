@@ -3,6 +3,7 @@ package cli
 import (
 	"github.com/spf13/cobra"
 
+	"glassjar/cli/view"
 	"glassjar/core/operation"
 )
 
@@ -37,8 +38,7 @@ they are asked. The first that knows a name is the only one asked for it.`,
 		}}
 	}
 	cmd.AddCommand(
-		&cobra.Command{Use: "list", Short: "show the indexes in the order in which they are asked", Example: "  glassjar index list", Args: atMost(0),
-			RunE: func(cmd *cobra.Command, args []string) error { return a.listIndexes() }},
+		a.indexListCommand(),
 		change("add NAME AT", "set up an index: an address, or a folder of package files", "  glassjar index add wheels ./wheels --project",
 			atLeast(2, "a name, and an address or a folder"), func(args []string) operation.IndexEdit { return operation.IndexEdit{Add: args[0], At: args[1]} }),
 		change("drop NAME", "forget an index", "  glassjar index drop wheels",
@@ -46,6 +46,31 @@ they are asked. The first that knows a name is the only one asked for it.`,
 		change("order NAME...", "say which are asked first", "  glassjar index order wheels public",
 			atLeast(1, "the names of indexes"), func(args []string) operation.IndexEdit { return operation.IndexEdit{Order: args} }),
 	)
+	return cmd
+}
+
+func (a *app) indexListCommand() *cobra.Command {
+	var probe bool
+	cmd := &cobra.Command{
+		Use: "list", Short: "show the indexes in the order in which they are asked", Args: atMost(0),
+		Long: `Shows the indexes in the order in which they are asked. With --probe each is asked
+about a name: does it answer, how fast, does it speak JSON, and does it give
+metadata apart from the files. The exit code is 1 if one does not answer.`,
+		Example: "  glassjar index list\n  glassjar index list --probe",
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if !probe {
+				return a.listIndexes()
+			}
+			list, err := a.machine.ProbeIndexes(cmd.Context())
+			for _, i := range list {
+				if !i.Probe.Answers {
+					a.exit = view.ExitNo
+				}
+			}
+			return a.present(map[string]any{"indexes": list}, err, func() { a.screen.Indexes(list) })
+		},
+	}
+	cmd.Flags().BoolVar(&probe, "probe", false, "ask each whether it answers, and what it speaks")
 	return cmd
 }
 

@@ -7,6 +7,7 @@ import (
 
 	"github.com/charmbracelet/x/term"
 
+	"glassjar/core/index"
 	"glassjar/core/operation"
 )
 
@@ -109,7 +110,41 @@ func (s *Screen) Indexes(list []operation.IndexInfo) {
 		}
 		t.Row("asked", s.Bold(i.Name), s.Plain(i.At), s.Faint(from))
 	}
+	for _, i := range list {
+		if p := i.Probe; p != nil {
+			state := s.Good("answers")
+			if !p.Answers {
+				state = s.Bad("no answer")
+			}
+			t.Row("probe", s.Bold(i.Name), state, s.Faint(probeWords(p)))
+		}
+	}
 	t.Print()
+}
+
+// probeWords are what an index said.
+func probeWords(p *index.Probe) string {
+	if !p.Answers {
+		return p.Why
+	}
+	if p.Local {
+		return "on this machine"
+	}
+	parts := []string{Took(p.Took)}
+	if p.JSON {
+		parts = append(parts, "JSON")
+	} else {
+		parts = append(parts, "no JSON")
+	}
+	switch {
+	case p.Metadata:
+		parts = append(parts, "separate metadata")
+	case p.Known:
+		parts = append(parts, "no separate metadata")
+	default:
+		parts = append(parts, "it has no "+p.Name)
+	}
+	return strings.Join(parts, ", ")
 }
 
 // Wrote names a file or folder that was written.
@@ -156,6 +191,37 @@ func (s *Screen) Pythons(p *operation.Pythons) {
 	}
 	if n := len(p.PassedOver); n > 0 && !s.Verbose {
 		t.Line("passed", s.Plain(Count(n, "candidate")), s.Faint("gave no answer; --verbose says why"))
+	}
+	t.Print()
+}
+
+// Settings lists what is set up, and by what.
+func (s *Screen) Settings(e *operation.EffectiveSettings) {
+	t := s.Sheet()
+	words := "your own settings"
+	if !e.Exists {
+		words = "your own settings; not there yet"
+	}
+	t.Line("file", s.Bold(s.Path(e.File)), s.Faint(words))
+	for _, one := range e.Settings {
+		label, from := "default", ""
+		switch one.From {
+		case operation.FromBuiltIn:
+		case operation.FromUser:
+			label, from = "yours", ", from "+s.Path(one.File)
+		case operation.FromProject:
+			label, from = "project", ", from "+s.Path(one.File)
+		default:
+			label = "env"
+			if one.From != one.Key {
+				from = ", from " + one.From
+			}
+		}
+		value := s.Plain(one.Value)
+		if one.From == operation.FromBuiltIn {
+			value = s.Faint(one.Value)
+		}
+		t.Row(label, s.Bold(one.Key), value, s.Faint(one.Words+from))
 	}
 	t.Print()
 }

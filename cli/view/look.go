@@ -157,3 +157,10 @@ func (s *Screen) Fail(m Message) {
 		fmt.Fprintln(s.Err, s.faint.Render("  try ")+t)
 	}
 }
+
+// Step is a record's state in words.
+func (s *Screen) Step(step string) string {
+	words, _, _ := strings.Cut(stepWords[step], ":")
+	words, _, _ = strings.Cut(words, ";")
+	return words
+}

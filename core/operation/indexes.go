@@ -1,7 +1,11 @@
 package operation
 
 import (
+	"context"
 	"path/filepath"
+	"slices"
+	"sync"
+	"time"
 
 	"glassjar/core/fetch"
 	"glassjar/core/index"
@@ -16,6 +20,8 @@ type IndexInfo struct {
 	At   string `json:"at"`
 	// File is where it is set up; empty for the built-in sample.
 	File string `json:"file"`
+	// Probe is what it answered, if it was asked.
+	Probe *index.Probe `json:"probe,omitempty"`
 }
 
 // IndexEdit changes the indexes of a project or of the user.
@@ -40,7 +46,7 @@ func (m *Machine) Indexes() ([]IndexInfo, error) {
 		for _, e := range list {
 			if !seen[e.Name] {
 				seen[e.Name] = true
-				out = append(out, IndexInfo{e.Name, fetch.Redact(e.At), file})
+				out = append(out, IndexInfo{Name: e.Name, At: fetch.Redact(e.At), File: file})
 			}
 		}
 	}
@@ -50,6 +56,46 @@ func (m *Machine) Indexes() ([]IndexInfo, error) {
 		out = append(out, IndexInfo{Name: "sample", At: index.SampleScheme})
 	}
 	return out, nil
+}
+
+// ProbeIndexes asks each index about one name, all at once: something that the
+// project asks for, since an index is expected to have that.
+func (m *Machine) ProbeIndexes(ctx context.Context) ([]IndexInfo, error) {
+	list, err := m.Indexes()
+	if err != nil {
+		return nil, err
+	}
+	spec, err := m.nearestSpec()
+	if err != nil {
+		return nil, err
+	}
+	indexes, _ := m.indexes(spec)
+	var group sync.WaitGroup
+	for i := range list {
+		group.Go(func() {
+			p := m.probeIndex(ctx, indexes.Source(list[i].Name), spec)
+			list[i].Probe = &p
+		})
+	}
+	group.Wait()
+	return list, nil
+}
+
+func (m *Machine) probeIndex(ctx context.Context, source index.Source, spec *project.Spec) index.Probe {
+	name := "glassjar-probe"
+	if len(spec.Asked) > 0 {
+		name = spec.Asked[0].Key()
+	}
+	if server, ok := source.(*index.Server); ok {
+		return server.Probe(ctx, name)
+	}
+	begun := time.Now()
+	names, err := source.Names(ctx)
+	p := index.Probe{Local: true, Answers: err == nil, Took: time.Since(begun), Name: name, Known: slices.Contains(names, name), Metadata: true}
+	if err != nil {
+		p.Why = err.Error()
+	}
+	return p
 }
 
 func (m *Machine) nearestSpec() (*project.Spec, error) {
@@ -82,8 +128,10 @@ func (m *Machine) EditIndexes(e IndexEdit) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	m.Settings.Indexes = list
-	return m.Folders.Settings, settings.Write(m.Folders.Settings, m.Settings)
+	m.Settings, err = settings.Edit(m.Folders.Settings, func(text []byte) []byte {
+		return project.SetIndexes(text, []string{"indexes"}, list)
+	})
+	return m.Folders.Settings, err
 }
 
 // apply gives the changed list. Folders are written relative to relativeTo, or

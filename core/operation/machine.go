@@ -26,7 +26,7 @@ import (
 // Machine is where operations run: its folders, the user's settings, and the
 // environment of the process.
 type Machine struct {
-	Folders  settings.Folders
+	Folders  settings.Places
 	Settings settings.Settings
 	// Dir is the folder in which the user stands, absolute.
 	Dir string

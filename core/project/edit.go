@@ -330,24 +330,7 @@ func tomlString(s string) string {
 // EditIndexes is the spec's text with [tool.glassjar] indexes replaced by a
 // list, one index a line; all else stays as it is.
 func (s *Spec) EditIndexes(list []IndexEntry) ([]byte, error) {
-	path := []string{"tool", "glassjar", "indexes"}
-	text := append([]byte(nil), s.Text...)
-	at, ok := findArray(text, path)
-	if !ok {
-		text = s.newArray(text, path, "")
-		if at, ok = findArray(text, path); !ok {
-			return nil, &FileError{File: s.File, Where: "tool.glassjar.indexes", Why: "it is written in a form that cannot be edited in place"}
-		}
-	}
-	var b strings.Builder
-	b.WriteString("[")
-	for _, e := range list {
-		fmt.Fprintf(&b, "\n    { name = %s, at = %s },", tomlString(e.Name), tomlString(e.At))
-	}
-	if len(list) > 0 {
-		b.WriteString("\n")
-	}
-	text = splice(text, at.open, at.close, b.String())
+	text := SetIndexes(s.Text, []string{"tool", "glassjar", "indexes"}, list)
 	if _, err := ParseSpec(s.File, text); err != nil {
 		return nil, fmt.Errorf("the spec could not be edited: %w", err)
 	}

@@ -36,26 +36,72 @@ type Settings struct {
 	Keyring bool `toml:"keyring,omitempty" json:"keyring"`
 }
 
-var keys = []string{"indexes", "from-index", "pythons", "store", "shelf", "allow-http", "certificates", "keyring"}
+// Kinds of settings: how a value is given and read.
+const (
+	Folder  = "folder"
+	File    = "file"
+	YesNo   = "yes or no"
+	Folders = "folders"
+	Indexes = "indexes"
+	Pins    = "name to index"
+)
 
-// Folders are the places of this program on a machine.
-type Folders struct {
+// Setting is one that there is.
+type Setting struct {
+	Key, Kind string
+	// Words say what it does, Default what holds where it is not set.
+	Words, Default string
+}
+
+// All are the settings that there are, in the order in which they are shown.
+var All = []Setting{
+	{"indexes", Indexes, "where packages come from, after the project's own", "the built-in sample"},
+	{"from-index", Pins, "the index that a distribution comes from", "none"},
+	{"pythons", Folders, "further folders to search for interpreters", "none"},
+	{"store", Folder, "where what was fetched is kept", ""},
+	{"shelf", Folder, "where named jars stand", ""},
+	{"allow-http", YesNo, "admit plain http to other machines", "false"},
+	{"certificates", File, "further certificate authorities, PEM", "the system's"},
+	{"keyring", YesNo, "ask the system's keyring for passwords", "false"},
+}
+
+// Known is the setting of a name.
+func Known(key string) (Setting, bool) {
+	for _, s := range All {
+		if s.Key == key {
+			return s, true
+		}
+	}
+	return Setting{}, false
+}
+
+// Keys are the names of all settings.
+func Keys() []string {
+	var out []string
+	for _, s := range All {
+		out = append(out, s.Key)
+	}
+	return out
+}
+
+// Places are the folders of this program on a machine.
+type Places struct {
 	// Settings is the file; Store, Shelf, State and Cache are folders.
 	Settings, Store, Shelf, State, Cache string
 }
 
 // Standard are the platform's own folders. GLASSJAR_HOME, if set, holds them
 // all: for tests, and for homes with a small quota.
-func Standard() Folders {
+func Standard() Places {
 	if home := os.Getenv("GLASSJAR_HOME"); home != "" {
 		if abs, err := filepath.Abs(home); err == nil {
 			home = abs
 		}
-		return Folders{filepath.Join(home, "settings.toml"), filepath.Join(home, "store"), filepath.Join(home, "shelf"), filepath.Join(home, "state"), filepath.Join(home, "cache")}
+		return Places{filepath.Join(home, "settings.toml"), filepath.Join(home, "store"), filepath.Join(home, "shelf"), filepath.Join(home, "state"), filepath.Join(home, "cache")}
 	}
 	xdg.Reload()
 	data := filepath.Join(xdg.DataHome, "glassjar")
-	return Folders{filepath.Join(xdg.ConfigHome, "glassjar", "settings.toml"), filepath.Join(data, "store"), filepath.Join(data, "shelf"),
+	return Places{filepath.Join(xdg.ConfigHome, "glassjar", "settings.toml"), filepath.Join(data, "store"), filepath.Join(data, "shelf"),
 		filepath.Join(xdg.StateHome, "glassjar"), filepath.Join(xdg.CacheHome, "glassjar")}
 }
 
@@ -70,6 +116,10 @@ func Read(file string) (Settings, error) {
 	if err != nil {
 		return s, err
 	}
+	return parse(file, data)
+}
+
+func parse(file string, data []byte) (s Settings, err error) {
 	if err := toml.NewDecoder(bytes.NewReader(data)).DisallowUnknownFields().Decode(&s); err != nil {
 		fault := &project.FileError{File: file, Why: strings.TrimPrefix(err.Error(), "toml: ")}
 		var missing *toml.StrictMissingError
@@ -77,25 +127,69 @@ func Read(file string) (Settings, error) {
 			key := strings.Join(missing.Errors[0].Key(), ".")
 			fault.Line, _ = missing.Errors[0].Position()
 			fault.Why = fmt.Sprintf("%q is not a setting", key)
-			fault.Try = "the nearest known setting: " + project.Nearest(key, keys)
+			fault.Try = "the nearest known setting: " + project.Nearest(key, Keys())
 		}
 		return s, fault
 	}
 	return s, nil
 }
 
-// Write writes the settings.
-func Write(file string, s Settings) error {
-	data, err := toml.Marshal(s)
+// Edit changes the text of the settings, all but what edit touches staying as
+// it is, and refuses what would not be settings any more.
+func Edit(file string, edit func(text []byte) []byte) (Settings, error) {
+	text, err := os.ReadFile(file)
+	if err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return Settings{}, err
+	}
+	if _, err := parse(file, text); err != nil {
+		return Settings{}, err
+	}
+	text = edit(text)
+	s, err := parse(file, text)
 	if err != nil {
-		return err
+		return s, err
 	}
 	if err := os.MkdirAll(filepath.Dir(file), 0o755); err != nil {
-		return err
+		return s, err
 	}
 	temp := file + ".new"
-	if err := os.WriteFile(temp, data, 0o600); err != nil {
-		return err
+	if err := os.WriteFile(temp, text, 0o600); err != nil {
+		return s, err
 	}
-	return os.Rename(temp, file)
+	return s, os.Rename(temp, file)
 }
+
+// Set gives a setting a value, or with none takes it out. The error is a
+// [*ValueError] for a value that is not of its kind.
+func Set(file string, setting Setting, values []string) (Settings, error) {
+	path := []string{setting.Key}
+	if len(values) == 0 {
+		return Edit(file, func(text []byte) []byte { return project.DropKey(text, path) })
+	}
+	value := ""
+	switch setting.Kind {
+	case Folder, File:
+		if len(values) != 1 {
+			return Settings{}, &ValueError{setting, "it takes one path"}
+		}
+		value = project.Text(values[0])
+	case Folders:
+		value = project.TextList(values)
+	case YesNo:
+		if len(values) != 1 || values[0] != "true" && values[0] != "false" {
+			return Settings{}, &ValueError{setting, "it is true or false"}
+		}
+		value = values[0]
+	default:
+		return Settings{}, &ValueError{setting, "it is a table"}
+	}
+	return Edit(file, func(text []byte) []byte { return project.SetKey(text, path, value) })
+}
+
+// ValueError says that a value is not of a setting's kind.
+type ValueError struct {
+	Setting Setting
+	Why     string
+}
+
+func (e *ValueError) Error() string { return e.Setting.Key + ": " + e.Why }

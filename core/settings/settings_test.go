@@ -18,12 +18,30 @@ func TestReadAndWrite(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, empty.Indexes)
 	want := settings.Settings{Indexes: []project.IndexEntry{{Name: "a", At: "https://a.example/simple/"}}, Pythons: []string{"/opt/pythons"}, Store: "/big/store", AllowHTTP: true}
-	require.NoError(t, settings.Write(file, want))
+	for _, set := range []struct {
+		key    string
+		values []string
+	}{{"pythons", []string{"/opt/pythons"}}, {"store", []string{"/big/store"}}, {"allow-http", []string{"true"}}, {"keyring", []string{"true"}}, {"keyring", nil}} {
+		known, ok := settings.Known(set.key)
+		require.True(t, ok)
+		_, err := settings.Set(file, known, set.values)
+		require.NoError(t, err)
+	}
+	_, err = settings.Edit(file, func(text []byte) []byte { return project.SetIndexes(text, []string{"indexes"}, want.Indexes) })
+	require.NoError(t, err)
+	for key, value := range map[string]string{"allow-http": "perhaps", "indexes": "x"} {
+		known, _ := settings.Known(key)
+		_, err := settings.Set(file, known, []string{value})
+		var bad *settings.ValueError
+		require.ErrorAs(t, err, &bad, key)
+	}
 	got, err := settings.Read(file)
 	require.NoError(t, err)
 	assert.Equal(t, want.Indexes, got.Indexes)
 	assert.Equal(t, want.Store, got.Store)
 	assert.True(t, got.AllowHTTP)
+	assert.False(t, got.Keyring)
+	assert.Equal(t, want.Pythons, got.Pythons)
 	info, err := os.Stat(file)
 	require.NoError(t, err)
 	assert.Equal(t, os.FileMode(0o600), info.Mode().Perm())

@@ -1,0 +1,134 @@
+// Package page draws a report of a jar as one HTML file: it needs nothing else,
+// asks nobody for anything, and can be printed.
+package page
+
+import (
+	"embed"
+	"fmt"
+	"html/template"
+	"io"
+	"sort"
+	"strings"
+
+	"glassjar/core/operation"
+)
+
+//go:embed report.html report.css report.js
+var files embed.FS
+
+// Mark stands in every page, so that a page can be told from other files.
+const Mark = `<meta name="generator" content="glassjar report">`
+
+type data struct {
+	*operation.Report
+	CSS      template.CSS
+	JS       template.JS
+	Mark     template.HTML
+	Map      needsMap
+	Bars     []bar
+	Licences []licence
+	State    string
+	// Good tells that the record is in step.
+	Good       bool
+	Asked, Own int
+}
+
+type bar struct {
+	Name, Size string
+	// Percent is of the largest, Share of the whole.
+	Percent, Share string
+}
+
+type licence struct {
+	Name     string
+	Packages []string
+}
+
+// maxBars is how many packages have a bar of their own.
+const maxBars = 20
+
+// Write draws a report. size and count are how sizes and numbers are said.
+func Write(w io.Writer, r *operation.Report, state string, size func(int64) string) error {
+	text := func(name string) string {
+		data, _ := files.ReadFile(name) // it is embedded above
+		return string(data)
+	}
+	t, err := template.New("report.html").Funcs(template.FuncMap{"size": size, "join": strings.Join, "role": role, "short": short}).Parse(text("report.html"))
+	if err != nil {
+		return err
+	}
+	d := data{Report: r, CSS: template.CSS(text("report.css")), JS: template.JS(text("report.js")), Mark: template.HTML(Mark), Map: drawMap(r),
+		Bars: bars(r, size), Licences: licences(r), State: state, Good: r.Step == operation.InStep}
+	for _, p := range r.Packages {
+		if p.Asked {
+			d.Asked++
+		}
+		if !p.Base {
+			d.Own++
+		}
+	}
+	return t.Execute(w, d)
+}
+
+// role says why a package is there.
+func role(p operation.ReportPackage) string {
+	switch {
+	case p.Base:
+		return "of the base"
+	case p.Asked:
+		return "asked for"
+	case len(p.NeededBy) > 0:
+		return "for " + strings.Join(p.NeededBy, ", ")
+	}
+	return "nothing needs it"
+}
+
+// short is the first line of a licence, which some publish whole.
+func short(text string) string {
+	line, _, _ := strings.Cut(strings.TrimSpace(text), "\n")
+	if line == "" {
+		return "not stated"
+	}
+	return line
+}
+
+func bars(r *operation.Report, size func(int64) string) []bar {
+	own := make([]operation.ReportPackage, 0, len(r.Packages))
+	for _, p := range r.Packages {
+		if !p.Base {
+			own = append(own, p)
+		}
+	}
+	sort.SliceStable(own, func(i, j int) bool { return own[i].Size > own[j].Size })
+	var out []bar
+	var rest int64
+	for i, p := range own {
+		if i >= maxBars {
+			rest += p.Size
+			continue
+		}
+		out = append(out, newBar(p.Name, p.Size, own[0].Size, r.Size, size))
+	}
+	if n := len(own) - maxBars; n > 0 {
+		out = append(out, newBar(fmt.Sprintf("%d more", n), rest, own[0].Size, r.Size, size))
+	}
+	return out
+}
+
+func newBar(name string, of, largest, whole int64, size func(int64) string) bar {
+	percent := func(n int64) float64 { return 100 * float64(of) / float64(max(n, 1)) }
+	return bar{Name: name, Size: size(of), Percent: fmt.Sprintf("%.1f", min(100, percent(largest))), Share: fmt.Sprintf("%.0f%%", percent(whole))}
+}
+
+func licences(r *operation.Report) []licence {
+	by := map[string][]string{}
+	for _, p := range r.Packages {
+		by[short(p.License)] = append(by[short(p.License)], p.Name)
+	}
+	var out []licence
+	for name, packages := range by {
+		out = append(out, licence{name, packages})
+	}
+	sort.Slice(out, func(i, j int) bool { return out[i].Name < out[j].Name })
+	return out
+}

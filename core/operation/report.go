@@ -1,0 +1,68 @@
+package operation
+
+import (
+	"context"
+)
+
+// Report is all that a page about a jar tells. It holds no path of the machine,
+// so that it can be given to others.
+type Report struct {
+	// Name is the jar's; Python, OS and Arch what it is for.
+	Name   string `json:"name"`
+	Python string `json:"python"`
+	OS     string `json:"os"`
+	Arch   string `json:"arch"`
+	Label  string `json:"label"`
+	// Step is the record's state, as in [Here].
+	Step      string `json:"step"`
+	SeeSystem bool   `json:"see_system"`
+	// Size is that of all packages in bytes, Files their number.
+	Size     int64           `json:"size"`
+	Files    int             `json:"files"`
+	Packages []ReportPackage `json:"packages"`
+	Roots    []Need          `json:"roots"`
+	Needs    []Need          `json:"needs"`
+}
+
+// ReportPackage is one distribution of the page.
+type ReportPackage struct {
+	Entry
+	License  string `json:"license"`
+	Maturity string `json:"maturity"`
+	// Link is its first address, if it has one.
+	Link string `json:"link,omitempty"`
+}
+
+// Summarize gathers what a page about a jar tells.
+func (m *Machine) Summarize(ctx context.Context, ref string) (*Report, error) {
+	contents, err := m.Contents(ctx, ref, "")
+	if err != nil {
+		return nil, err
+	}
+	place, j, installed, err := m.look(ref)
+	if err != nil {
+		return nil, err
+	}
+	here, err := m.Here(ctx, ref)
+	if err != nil {
+		return nil, err
+	}
+	out := &Report{Name: place.Prompt(), Python: contents.Python, OS: j.State.OS, Arch: j.State.Arch, Label: here.Label, Step: here.Step,
+		SeeSystem: j.State.SeeSystem, Packages: []ReportPackage{}, Roots: contents.Roots, Needs: contents.Needs}
+	g := m.graph(ctx, j, installed)
+	for _, e := range contents.Entries {
+		p := ReportPackage{Entry: e}
+		meta := g.base[e.Name].meta
+		if d, ok := g.installed[e.Name]; ok {
+			meta = d.Metadata
+		}
+		p.License, p.Maturity = meta.License, maturity(meta)
+		if len(meta.Links) > 0 {
+			p.Link = meta.Links[0].URL
+		}
+		out.Size += e.Size
+		out.Files += e.Files
+		out.Packages = append(out.Packages, p)
+	}
+	return out, nil
+}

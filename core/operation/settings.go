@@ -1,0 +1,199 @@
+package operation
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"sort"
+	"strings"
+
+	"glassjar/core/fetch"
+	"glassjar/core/project"
+	"glassjar/core/settings"
+)
+
+// Effective is a setting that is in effect.
+type Effective struct {
+	Key   string `json:"key"`
+	Value string `json:"value"`
+	// From says what set it: "built in", "settings", "project", a variable's
+	// name, or an option; File is the file that it stands in, if it is one.
+	From string `json:"from"`
+	File string `json:"file,omitempty"`
+	// Words say what it does.
+	Words string `json:"words"`
+}
+
+// EffectiveSettings are all settings in effect where the user stands.
+type EffectiveSettings struct {
+	// File is the user's settings file, which need not exist.
+	File     string      `json:"file"`
+	Exists   bool        `json:"exists"`
+	Settings []Effective `json:"settings"`
+}
+
+// What can set a setting, besides variables and options.
+const (
+	FromBuiltIn = "built in"
+	FromUser    = "settings"
+	FromProject = "project"
+)
+
+// EffectiveSettings gathers what is set up: by the user, by the project in
+// whose folder they stand, by variables, and by nobody.
+func (m *Machine) EffectiveSettings() (*EffectiveSettings, error) {
+	spec, err := m.nearestSpec()
+	if err != nil {
+		return nil, err
+	}
+	out := &EffectiveSettings{File: m.Folders.Settings}
+	_, err = os.Stat(out.File)
+	out.Exists = err == nil
+	home := os.Getenv("GLASSJAR_HOME")
+	user, standard := m.userValues(), settings.Standard()
+	for _, s := range settings.All {
+		e := Effective{Key: s.Key, Value: s.Default, From: FromBuiltIn, Words: s.Words}
+		switch value, set := user[s.Key]; {
+		case set:
+			e.Value, e.From, e.File = value, FromUser, out.File
+		case s.Key == "store" || s.Key == "shelf":
+			e.Value = map[string]string{"store": standard.Store, "shelf": standard.Shelf}[s.Key]
+			if home != "" {
+				e.From = "GLASSJAR_HOME"
+			}
+		}
+		out.Settings = append(out.Settings, e)
+	}
+	for _, p := range []struct{ key, value, words string }{
+		{"state", m.Folders.State, "where the list of known jars is kept"}, {"cache", m.Folders.Cache, "what can be asked for again"}} {
+		e := Effective{Key: p.key, Value: p.value, From: FromBuiltIn, Words: p.words}
+		if home != "" {
+			e.From = "GLASSJAR_HOME"
+		}
+		out.Settings = append(out.Settings, e)
+	}
+	out.addProject(spec)
+	out.addVariables()
+	return out, nil
+}
+
+// userValues are the user's settings as text, those that are set.
+func (m *Machine) userValues() map[string]string {
+	s := m.Settings
+	out := map[string]string{}
+	set := func(key, value string) {
+		if value != "" {
+			out[key] = value
+		}
+	}
+	set("indexes", indexText(s.Indexes))
+	set("from-index", pinText(s.FromIndex))
+	set("pythons", strings.Join(s.Pythons, ", "))
+	set("store", s.Store)
+	set("shelf", s.Shelf)
+	set("certificates", s.Certificates)
+	for key, on := range map[string]bool{"allow-http": s.AllowHTTP, "keyring": s.Keyring} {
+		if on {
+			out[key] = "true"
+		}
+	}
+	return out
+}
+
+func indexText(list []project.IndexEntry) string {
+	var parts []string
+	for _, e := range list {
+		parts = append(parts, e.Name+" "+fetch.Redact(e.At))
+	}
+	return strings.Join(parts, ", ")
+}
+
+func pinText(pins map[string]string) string {
+	var parts []string
+	for name, at := range pins {
+		parts = append(parts, name+" from "+at)
+	}
+	sort.Strings(parts)
+	return strings.Join(parts, ", ")
+}
+
+// addProject adds what the spec sets for everyone who works on it.
+func (e *EffectiveSettings) addProject(spec *project.Spec) {
+	t := spec.Tool
+	add := func(key, value, words string) {
+		if value != "" {
+			e.Settings = append(e.Settings, Effective{Key: key, Value: value, From: FromProject, File: spec.File, Words: words})
+		}
+	}
+	add("indexes", indexText(t.Indexes), "where the project's packages come from; asked first")
+	add("from-index", pinText(t.FromIndex), "the index that a distribution comes from")
+	add("python", t.Python, "the Python that the project's jar has")
+	add("requires-python", spec.RequiresPython.Written(), "the Pythons that the project takes")
+	add("targets", strings.Join(t.Targets, ", "), "the systems that the record serves")
+	if t.SeeSystem {
+		add("see-system", "true", "the jar sees the packages of its base")
+	}
+	add("build-consent", strings.Join(t.BuildConsent, ", "), "what may be built from source")
+	for _, name := range sortedNames(t.BuildVariables) {
+		var parts []string
+		for _, k := range sortedNames(t.BuildVariables[name]) {
+			parts = append(parts, k+"="+t.BuildVariables[name][k])
+		}
+		add("build-variables", name+": "+strings.Join(parts, " "), "variables for a build")
+	}
+}
+
+// addVariables adds those of the process that have a say.
+func (e *EffectiveSettings) addVariables() {
+	for _, v := range []struct{ name, words string }{
+		{"GLASSJAR_HOME", "one folder for settings, store, shelf, state and cache"},
+		{"GLASSJAR_PYTHONS", "further folders to search for interpreters"},
+		{"VIRTUAL_ENV", "the jar that is active in this shell"},
+		{"NO_COLOR", "no colours"}, {"NETRC", "the file of passwords"},
+		{"HTTPS_PROXY", "the way out to servers"}, {"HTTP_PROXY", "the way out to servers"}, {"NO_PROXY", "servers that are asked directly"},
+	} {
+		if value := os.Getenv(v.name); value != "" {
+			e.Settings = append(e.Settings, Effective{Key: v.name, Value: fetch.Redact(value), From: v.name, Words: v.words})
+		}
+	}
+}
+
+// SetSetting gives one of the user's settings a value, or with none takes it
+// out, and gives the file that was written. Paths are kept absolute.
+func (m *Machine) SetSetting(key string, values []string) (string, error) {
+	s, ok := settings.Known(key)
+	if !ok {
+		return "", usage("%q is not a setting", "the nearest is "+project.Nearest(key, settings.Keys()), key)
+	}
+	if s.Kind == settings.Folder || s.Kind == settings.File || s.Kind == settings.Folders {
+		for i, v := range values {
+			if !filepath.IsAbs(v) {
+				values[i] = filepath.Join(m.Dir, v)
+			}
+		}
+	}
+	var err error
+	m.Settings, err = settings.Set(m.Folders.Settings, s, values)
+	if bad, ok := err.(*settings.ValueError); ok {
+		try := "glassjar index add NAME ADDRESS"
+		if s.Kind != settings.Indexes {
+			try = fmt.Sprintf("write it into %s: it is a table, %s", m.Folders.Settings, s.Kind)
+		}
+		if s.Kind == settings.YesNo {
+			try = "glassjar settings " + key + " true"
+		}
+		return "", usage("%s cannot be set so: %s", try, bad.Setting.Key, bad.Why)
+	}
+	return m.Folders.Settings, err
+}
+
+// Only keeps the settings of one key.
+func (e *EffectiveSettings) Only(key string) {
+	kept := []Effective{}
+	for _, s := range e.Settings {
+		if s.Key == key {
+			kept = append(kept, s)
+		}
+	}
+	e.Settings = kept
+}

@@ -1,0 +1,37 @@
+package project_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"glassjar/core/project"
+)
+
+// A key is set or taken out; every other byte stays.
+func TestKeys(t *testing.T) {
+	const text = "# of the press house\nstore = \"/a\" # big\n\npythons = [\n  \"/x\", # [old]\n  '/y',\n]\n\n# the indexes\n[[indexes]]\nname = \"a\"\nat = \"b\"\n\n[from-index]\ncider = \"a\"\n"
+	for _, c := range []struct {
+		what, text string
+		path       []string
+		value      string
+		want       string
+	}{
+		{"a string", "store = \"/a\" # big\nx = 1\n", []string{"store"}, `"/b"`, "store = \"/b\" # big\nx = 1\n"},
+		{"a list over several lines", "p = [\n \"#\", # ]\n]\nq = 1\n", []string{"p"}, "[]", "p = []\nq = 1\n"},
+		{"a new key stands before the tables", "a = 1\n\n# of t\n[t]\nb = 2\n", []string{"c"}, "true", "a = 1\n\nc = true\n\n# of t\n[t]\nb = 2\n"},
+		{"a new key in a table", "[t]\nb = 2\n\n[u]\n", []string{"t", "c"}, "3", "[t]\nb = 2\nc = 3\n\n[u]\n"},
+		{"a new table", "a = 1", []string{"t", "c"}, "3", "a = 1\n\n[t]\nc = 3\n"},
+		{"an empty text", "", []string{"c"}, "3", "c = 3\n"},
+		{"a triple-quoted string", "s = \"\"\"a\n\"b\"\n\"\"\"\nx = 1\n", []string{"s"}, "2", "s = 2\nx = 1\n"},
+		{"a table in one line", "i = { a = \"}\", b = 'x' } # c\n", []string{"i"}, "1", "i = 1 # c\n"},
+	} {
+		assert.Equal(t, c.want, string(project.SetKey([]byte(c.text), c.path, c.value)), c.what)
+	}
+	dropped := string(project.DropKey(project.DropKey([]byte(text), []string{"pythons"}), []string{"indexes"}))
+	assert.Equal(t, "# of the press house\nstore = \"/a\" # big\n\n\n# the indexes\n[from-index]\ncider = \"a\"\n", dropped)
+	set := string(project.SetIndexes([]byte(text), []string{"indexes"}, []project.IndexEntry{{Name: "n", At: "./w"}}))
+	assert.Contains(t, set, "indexes = [\n    { name = \"n\", at = \"./w\" },\n]\n")
+	assert.NotContains(t, set, "[[indexes]]")
+	assert.Contains(t, set, "[from-index]\ncider = \"a\"\n")
+}
