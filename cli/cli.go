@@ -156,6 +156,7 @@ func (a *app) root() *cobra.Command {
 	} {
 		root.AddCommand(c)
 	}
+	a.offers(root)
 	root.InitDefaultCompletionCmd()
 	if c, _, err := root.Find([]string{"completion"}); err == nil {
 		c.Short, c.GroupID = "a script that completes commands in your shell", "more"

@@ -11,8 +11,12 @@
 //	nginx NAME DIR      serves a folder with the real web server
 //	keys [PATH] KEY...  fails unless the JSON just printed has all these keys
 //	waitfor FILE        waits until a file has a whole line
+//	pack DIR OUT NAME VERSION [REQ...] makes a wheel of a folder
+//	elf FILE LIBRARY    makes a shared object that needs a library
+//	browse FILE OUT     loads a page in a real browser and writes what became of it
 //
-// and the condition [python:3.12], which holds if that Python was found.
+// and the conditions [python:3.12], which holds if that Python was found, [root] and
+// [browser].
 package e2e
 
 import (
@@ -128,13 +132,17 @@ func TestScripts(t *testing.T) {
 				_, there := found[name]
 				return there, nil
 			}
-			if cond == "root" {
+			switch cond {
+			case "root":
 				return os.Getuid() == 0, nil
+			case "browser":
+				return browserPath() != "", nil
 			}
 			return false, fmt.Errorf("unknown condition %q", cond)
 		},
 		Cmds: map[string]func(*testscript.TestScript, bool, []string){
 			"exits": exits, "index": serveIndex, "snapshot": snapshot, "wheel": writeWheel, "waitfor": waitFor, "nginx": startNginx, "keys": hasKeys,
+			"pack": pack, "elf": writeELF, "browse": browse,
 		},
 	})
 }

@@ -304,13 +304,13 @@ func (x *examination) fails(ctx context.Context, d *Diagnosis, t trial) error {
 		d.Mend = fmt.Sprintf("install the system's package that has %s", d.Detail)
 		return nil
 	}
-	for _, sign := range []string{"invalid ELF header", "wrong ELF class", "mach-o", "Exec format", "undefined symbol", "Module use of python", "is not a valid Win32"} {
+	for _, sign := range []string{"invalid ELF header", "file too short", "wrong ELF class", "mach-o", "Exec format", "undefined symbol", "Module use of python", "is not a valid Win32"} {
 		if strings.Contains(t.Message, sign) {
 			x.otherPython(d, d.File)
 			return nil
 		}
 	}
-	if t.Missing != "" && (t.Error == "ModuleNotFoundError" || t.Error == "ImportError") && !x.seen[t.Missing] && strings.HasPrefix(t.Message, "No module named") {
+	if t.Missing != "" && !x.seen[t.Missing] {
 		because, err := x.examine(ctx, t.Missing)
 		if err != nil {
 			return err

@@ -120,10 +120,13 @@ func (g *graph) addNeeds(holds func(requirement.Requirement, []string) bool) {
 		clear(g.needs)
 		for _, name := range g.names {
 			for _, r := range g.installed[name].Metadata.Requires {
-				if r.Key() != name && (holds(r, extras[name]) || holds(r, nil)) {
-					n := need(name, r, "")
+				if !holds(r, extras[name]) && !holds(r, nil) {
+					continue
+				}
+				n := need(name, r, "")
+				again = want(n) || again
+				if n.To != name { // an extra may add other extras of the same
 					g.needs[name] = append(g.needs[name], n)
-					again = want(n) || again
 				}
 			}
 		}

@@ -27,9 +27,8 @@ try:
     out["ok"], out["file"] = True, where(sys.modules[module])
 except BaseException as e:
     out["error"], out["message"] = type(e).__name__, str(e)
-    out["missing"] = getattr(e, "name", None)
-    if out["missing"] is None and str(e).startswith("No module named "):
-        out["missing"] = str(e)[len("No module named "):].strip("'\"")
+    if str(e).startswith("No module named "):
+        out["missing"] = getattr(e, "name", None) or str(e)[len("No module named "):].strip("'\"")
     trace = sys.exc_info()[2]
     while trace is not None:
         file = trace.tb_frame.f_code.co_filename

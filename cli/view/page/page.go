@@ -53,7 +53,7 @@ func Write(w io.Writer, r *operation.Report, state string, size func(int64) stri
 		data, _ := files.ReadFile(name) // it is embedded above
 		return string(data)
 	}
-	t, err := template.New("report.html").Funcs(template.FuncMap{"size": size, "join": strings.Join, "role": role, "short": short}).Parse(text("report.html"))
+	t, err := template.New("report.html").Funcs(template.FuncMap{"size": size, "join": strings.Join, "role": role, "short": short, "mature": mature}).Parse(text("report.html"))
 	if err != nil {
 		return err
 	}
@@ -90,6 +90,14 @@ func short(text string) string {
 		return "not stated"
 	}
 	return line
+}
+
+// mature is what a classifier states, without its number.
+func mature(text string) string {
+	if _, word, ok := strings.Cut(text, " - "); ok {
+		return word
+	}
+	return text
 }
 
 func bars(r *operation.Report, size func(int64) string) []bar {
