@@ -39,31 +39,65 @@ func main() {
 	asJSON := flag.Bool("json", false, "print the rows as JSON")
 	runs := flag.Int("runs", 5, "how often each is run")
 	flag.Parse()
-	var rows []row
-	for _, w := range resolving() {
-		if !wanted(w.name, flag.Args()) {
-			continue
-		}
-		r, err := measure(w, *runs)
-		if err != nil {
-			fmt.Fprintf(os.Stderr, "bench: %s: %v\n", w.name, err)
-			os.Exit(1)
-		}
-		rows = append(rows, r)
-		if !*asJSON {
-			print1(r)
-		}
-	}
-	if *asJSON {
-		e := json.NewEncoder(os.Stdout)
-		e.SetIndent("", "  ")
-		_ = e.Encode(map[string]any{"machine": fmt.Sprintf("%s/%s, %d processors", runtime.GOOS, runtime.GOARCH, runtime.NumCPU()), "runs": *runs, "rows": rows})
+	if err := bench(*asJSON, *runs); err != nil {
+		fmt.Fprintln(os.Stderr, "bench:", err)
+		os.Exit(1)
 	}
 }
 
+// groups of rows, each made ready only if one of its rows is wanted.
+var groups = []struct {
+	name string
+	make func() ([]work, error)
+}{
+	{"resolve", func() ([]work, error) { return resolving(), nil }},
+	{"search", searching},
+}
+
+func bench(asJSON bool, runs int) error {
+	defer func() { os.RemoveAll(made) }()
+	var rows []row
+	for _, g := range groups {
+		if !wanted(g.name, flag.Args()) {
+			continue
+		}
+		list, err := g.make()
+		if err != nil {
+			return fmt.Errorf("%s: %w", g.name, err)
+		}
+		more, err := run(list, asJSON, runs)
+		if err != nil {
+			return err
+		}
+		rows = append(rows, more...)
+	}
+	if asJSON {
+		e := json.NewEncoder(os.Stdout)
+		e.SetIndent("", "  ")
+		return e.Encode(map[string]any{"machine": fmt.Sprintf("%s/%s, %d processors", runtime.GOOS, runtime.GOARCH, runtime.NumCPU()), "runs": runs, "rows": rows})
+	}
+	return nil
+}
+
+func run(list []work, asJSON bool, runs int) ([]row, error) {
+	var rows []row
+	for _, w := range list {
+		r, err := measure(w, runs)
+		if err != nil {
+			return nil, fmt.Errorf("%s: %w", w.name, err)
+		}
+		rows = append(rows, r)
+		if !asJSON {
+			print1(r)
+		}
+	}
+	return rows, nil
+}
+
+// wanted picks groups of rows by the beginning of their names.
 func wanted(name string, words []string) bool {
 	for _, w := range words {
-		if strings.Contains(name, w) {
+		if strings.HasPrefix(name, w) {
 			return true
 		}
 	}

@@ -110,6 +110,8 @@ func (s *Screen) Indexes(list []operation.IndexInfo) {
 		}
 		t.Row("asked", s.Bold(i.Name), s.Plain(i.At), s.Faint(from))
 	}
+	t.Print()
+	t = s.Sheet() // with columns of its own
 	for _, i := range list {
 		if p := i.Probe; p != nil {
 			state := s.Good("answers")

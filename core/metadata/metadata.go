@@ -55,7 +55,10 @@ type Metadata struct {
 }
 
 // Link is a labelled address.
-type Link struct{ Label, URL string }
+type Link struct {
+	Label string `json:"label"`
+	URL   string `json:"url"`
+}
 
 // Key is the normal form of the name.
 func (m Metadata) Key() string { return requirement.Normalize(m.Name) }

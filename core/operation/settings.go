@@ -93,8 +93,8 @@ func (m *Machine) userValues() map[string]string {
 	set("shelf", s.Shelf)
 	set("certificates", s.Certificates)
 	for key, on := range map[string]bool{"allow-http": s.AllowHTTP, "keyring": s.Keyring} {
-		if on {
-			out[key] = "true"
+		if s.Has(key) {
+			out[key] = fmt.Sprint(on)
 		}
 	}
 	return out

@@ -34,7 +34,12 @@ type Settings struct {
 	Certificates string `toml:"certificates,omitempty" json:"certificates"`
 	// Keyring asks the system's keyring for passwords.
 	Keyring bool `toml:"keyring,omitempty" json:"keyring"`
+
+	set map[string]bool
 }
+
+// Has reports whether the file sets a setting, to whatever value.
+func (s Settings) Has(key string) bool { return s.set[key] }
 
 // Kinds of settings: how a value is given and read.
 const (
@@ -130,6 +135,14 @@ func parse(file string, data []byte) (s Settings, err error) {
 			fault.Try = "the nearest known setting: " + project.Nearest(key, Keys())
 		}
 		return s, fault
+	}
+	var keys map[string]any
+	if err := toml.Unmarshal(data, &keys); err != nil {
+		return s, &project.FileError{File: file, Why: err.Error()}
+	}
+	s.set = map[string]bool{}
+	for key := range keys {
+		s.set[key] = true
 	}
 	return s, nil
 }

@@ -1,0 +1,45 @@
+package cli
+
+import (
+	"io"
+	"strings"
+	"testing"
+
+	"github.com/spf13/cobra"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// Every command has a short word and an example, and each example is a command
+// line that there is: its command is found and its options are known.
+func TestExamplesAreTrue(t *testing.T) {
+	root := (&app{out: io.Discard, err: io.Discard}).root()
+	seen := 0
+	var visit func(cmd *cobra.Command)
+	visit = func(cmd *cobra.Command) {
+		for _, sub := range cmd.Commands() {
+			visit(sub)
+		}
+		if !cmd.HasParent() || !cmd.IsAvailableCommand() || cmd.Name() == "completion" || cmd.HasParent() && cmd.Parent().Name() == "completion" {
+			return
+		}
+		seen++
+		assert.NotEmpty(t, cmd.Short, cmd.CommandPath())
+		require.NotEmpty(t, cmd.Example, cmd.CommandPath())
+		for _, line := range strings.Split(cmd.Example, "\n") {
+			words := strings.Fields(strings.ReplaceAll(line, "'", ""))
+			if len(words) > 0 && words[0] == "cd" || strings.HasPrefix(strings.TrimSpace(line), "#") {
+				continue
+			}
+			require.Equal(t, "glassjar", words[0], line)
+			found, rest, err := root.Find(words[1:])
+			require.NoError(t, err, line)
+			assert.True(t, found == cmd || found.Parent() == cmd, "%q shows %s, not %s", line, found.CommandPath(), cmd.CommandPath())
+			if !found.DisableFlagParsing {
+				assert.NoError(t, found.ParseFlags(rest), line)
+			}
+		}
+	}
+	visit(root)
+	assert.Greater(t, seen, 20)
+}
