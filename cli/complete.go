@@ -30,7 +30,9 @@ func (a *app) completes(from offer) cobra.CompletionFunc {
 func (a *app) offers(root *cobra.Command) {
 	jars := func(m *operation.Machine, _ *cobra.Command, _ string) []string { return m.OfferJars() }
 	installed := func(m *operation.Machine, _ *cobra.Command, _ string) []string { return m.OfferInstalled(a.jar) }
-	names := func(m *operation.Machine, cmd *cobra.Command, word string) []string { return m.OfferNames(cmd.Context(), word) }
+	names := func(m *operation.Machine, cmd *cobra.Command, word string) []string {
+		return m.OfferNames(cmd.Context(), word)
+	}
 	both := func(m *operation.Machine, cmd *cobra.Command, word string) []string {
 		return append(installed(m, cmd, word), names(m, cmd, word)...)
 	}

@@ -18,7 +18,8 @@ func (a *app) help(cmd *cobra.Command, _ []string) {
 	if text == "" {
 		text = cmd.Short
 	}
-	screen.Say("%s\n", text)
+	screen.Text(text)
+	screen.Say("")
 	t.Line("usage", screen.Bold(usageLine(cmd)))
 	for _, l := range strings.Split(strings.TrimSpace(cmd.Example), "\n") {
 		if l = strings.TrimSpace(l); l != "" {
@@ -36,7 +37,8 @@ func (a *app) help(cmd *cobra.Command, _ []string) {
 	all.Print()
 	flags(screen, "with", cmd.LocalNonPersistentFlags())
 	if cmd.HasParent() {
-		screen.Say("\nWith every command: --jar --json --yes --quiet --offline --verbose --color")
+		screen.Say("")
+		screen.Text("With every command: --jar --json --yes --quiet --offline --verbose --color")
 		return
 	}
 	flags(screen, "always", cmd.PersistentFlags())

@@ -165,6 +165,20 @@ func (c Cell) render() string {
 	return c.style.Render(c.Text)
 }
 
+// Text writes running text, wrapped where the screen is narrower than its lines.
+func (s *Screen) Text(text string) {
+	for _, paragraph := range strings.Split(text, "\n\n") {
+		lines := strings.Split(paragraph, "\n")
+		for _, l := range lines {
+			if ansi.StringWidth(l) > s.Width {
+				lines = wrap(strings.Join(lines, " "), s.Width)
+				break
+			}
+		}
+		s.Say("%s", strings.Join(lines, "\n"))
+	}
+}
+
 // wrap breaks a text at blanks only, since paths and options are to be copied.
 func wrap(text string, width int) []string {
 	if ansi.StringWidth(text) <= width {

@@ -261,8 +261,8 @@ func (n named) Files(_ context.Context, name string) ([]index.File, error) {
 	}
 	return []index.File{{Name: n.name}}, nil
 }
-func (n named) Names(context.Context) ([]string, error)                 { return nil, nil }
-func (n named) Metadata(context.Context, index.File) ([]byte, error)    { return nil, nil }
+func (n named) Names(context.Context) ([]string, error)              { return nil, nil }
+func (n named) Metadata(context.Context, index.File) ([]byte, error) { return nil, nil }
 func (n named) Inside(context.Context, index.File) (index.Inside, error) {
 	return index.Inside{}, nil
 }

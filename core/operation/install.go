@@ -5,8 +5,8 @@ import (
 	"errors"
 	"fmt"
 	"os"
+	"slices"
 	"sort"
-	"strings"
 
 	"glassjar/core/jar"
 	"glassjar/core/project"
@@ -143,8 +143,25 @@ type resolveOptions struct {
 	free map[string]bool
 	// gone are names that the command takes out.
 	gone map[string]bool
+	// floor are versions below which what was asked for is not to go.
+	floor map[string]version.Version
 	// named are further names that the command is about.
 	named map[string]bool
+}
+
+// atLeast adds a lower bound to roots. It is for solving only: neither spec nor
+// record has it.
+func atLeast(roots []project.Asked, floor map[string]version.Version) []project.Asked {
+	if len(floor) == 0 {
+		return roots
+	}
+	out := slices.Clone(roots)
+	for i, a := range out {
+		if v, ok := floor[a.Key()]; ok && a.URL == "" {
+			out[i].Specifiers = append(slices.Clone(a.Specifiers), version.MustParseSpecifiers(">="+v.Public())...)
+		}
+	}
+	return out
 }
 
 // names are all that the command is about: a change of these was asked for.
@@ -189,7 +206,7 @@ func (m *Machine) planTo(ctx context.Context, place Place, before, spec *project
 	if err := checkPython(spec, env); err != nil {
 		return nil, err
 	}
-	u, err := m.solveAll(ctx, p, spec, roots, resolve.Problem{AllowPrereleases: opt.pre, Keep: keepOf(record, installed, opt)})
+	u, err := m.solveAll(ctx, p, spec, atLeast(roots, opt.floor), resolve.Problem{AllowPrereleases: opt.pre, Keep: keepOf(record, installed, opt)})
 	if err != nil {
 		return nil, err
 	}
@@ -316,149 +333,4 @@ func (m *Machine) hashAll(ctx context.Context, p *Plan) error {
 		}
 	}
 	return nil
-}
-
-// StillNeededError says that distributions cannot go since others need them.
-type StillNeededError struct {
-	// By tells for each name what needs it; Roots are those asked for through
-	// which they came.
-	By    map[string][]string
-	Roots []string
-}
-
-func (e *StillNeededError) Error() string {
-	var parts []string
-	for name, by := range e.By {
-		parts = append(parts, name+" is needed by "+strings.Join(by, ", "))
-	}
-	sort.Strings(parts)
-	return strings.Join(parts, "; ")
-}
-
-// NotInstalledError says that names are neither in the jar nor in the spec.
-type NotInstalledError struct {
-	Names []string
-	Near  map[string][]string
-}
-
-func (e *NotInstalledError) Error() string {
-	return "not in the jar: " + strings.Join(e.Names, ", ")
-}
-
-// Uninstall takes distributions out of a jar and its spec, and what only they
-// needed.
-func (m *Machine) Uninstall(ctx context.Context, ref string, names []string, decide Decide) (*Outcome, error) {
-	place, spec, release, err := m.begin(ref)
-	if err != nil {
-		return nil, err
-	}
-	defer release()
-	j, err := m.open(place)
-	if err != nil {
-		return nil, err
-	}
-	installed, err := j.Installed()
-	if err != nil {
-		return nil, err
-	}
-	gone := map[string]bool{}
-	for _, n := range names {
-		if !requirement.ValidName(n) {
-			return nil, usage("%q is not a distribution's name", "glassjar contents lists what is in the jar", n)
-		}
-		gone[requirement.Normalize(n)] = true
-	}
-	if err := checkThere(installed, spec, gone); err != nil {
-		return nil, err
-	}
-	if err := m.stillNeeded(ctx, j, installed, gone); err != nil {
-		return nil, err
-	}
-	edited := spec
-	if spec.Exists() {
-		text, err := spec.Edit(project.Place{}, nil, names, "")
-		if err != nil {
-			return nil, err
-		}
-		if edited, err = project.ParseSpec(spec.File, text); err != nil {
-			return nil, err
-		}
-	}
-	return m.toSpec(ctx, place, spec, edited, resolveOptions{gone: gone}, decide)
-}
-
-func checkThere(installed []jar.Installed, spec *project.Spec, gone map[string]bool) error {
-	there := map[string]bool{}
-	var all []string
-	for _, d := range installed {
-		there[d.Key()] = true
-		all = append(all, d.Key())
-	}
-	for _, a := range spec.Asked {
-		there[a.Key()] = true
-	}
-	missing := &NotInstalledError{Near: map[string][]string{}}
-	for name := range gone {
-		if !there[name] {
-			missing.Names = append(missing.Names, name)
-			missing.Near[name] = nearNames(name, all)
-		}
-	}
-	if len(missing.Names) > 0 {
-		sort.Strings(missing.Names)
-		return missing
-	}
-	return nil
-}
-
-// stillNeeded refuses to take out what something that stays needs: something
-// that was itself asked for, or is needed by what was.
-func (m *Machine) stillNeeded(ctx context.Context, j *jar.Jar, installed []jar.Installed, gone map[string]bool) error {
-	needed := m.graph(ctx, j, installed).by
-	requested := map[string]bool{}
-	for _, d := range installed {
-		requested[d.Key()] = d.Requested
-	}
-	e := &StillNeededError{By: map[string][]string{}}
-	roots := map[string]bool{}
-	for name := range gone {
-		for _, by := range needed[name] {
-			if over := wantedBy(by, needed, requested, gone); len(over) > 0 {
-				e.By[name] = append(e.By[name], by)
-				for _, root := range over {
-					roots[root] = true
-				}
-			}
-		}
-	}
-	if len(e.By) == 0 {
-		return nil
-	}
-	for root := range roots {
-		e.Roots = append(e.Roots, root)
-	}
-	sort.Strings(e.Roots)
-	return e
-}
-
-// wantedBy are the distributions that were asked for and lead to one, by paths
-// that do not go through what is to go.
-func wantedBy(key string, needed map[string][]string, requested, gone map[string]bool) []string {
-	var roots []string
-	seen := map[string]bool{}
-	var climb func(string)
-	climb = func(k string) {
-		if seen[k] || gone[k] {
-			return
-		}
-		seen[k] = true
-		if requested[k] {
-			roots = append(roots, k)
-		}
-		for _, by := range needed[k] {
-			climb(by)
-		}
-	}
-	climb(key)
-	return roots
 }

@@ -6,6 +6,7 @@ import (
 	"fmt"
 
 	"glassjar/core/jar"
+	"glassjar/core/project"
 	"glassjar/core/requirement"
 	"glassjar/core/resolve"
 	"glassjar/core/version"
@@ -72,7 +73,7 @@ func (m *Machine) Outdated(ctx context.Context, ref string) (*Outdated, error) {
 	if err != nil {
 		return nil, err
 	}
-	p, err := m.planTo(ctx, place, spec, spec, resolveOptions{free: namesOf(installed)})
+	p, err := m.planUpgrade(ctx, place, spec, resolveOptions{free: namesOf(installed)})
 	if err != nil {
 		return nil, err
 	}
@@ -111,7 +112,7 @@ func (m *Machine) Upgrade(ctx context.Context, ref string, names []string, pre b
 			return nil, err
 		}
 	}
-	p, err := m.planTo(ctx, place, spec, spec, resolveOptions{pre: pre, free: free, named: free})
+	p, err := m.planUpgrade(ctx, place, spec, resolveOptions{pre: pre, free: free, named: free})
 	if err != nil {
 		return nil, err
 	}
@@ -131,6 +132,36 @@ func (m *Machine) Upgrade(ctx context.Context, ref string, names []string, pre b
 		return nil, err
 	}
 	return m.carryOut(ctx, p, decide)
+}
+
+// planUpgrade plans to move to the newest versions. One thing that was asked for
+// is not moved back so that another can go forward, unless there is no other way.
+func (m *Machine) planUpgrade(ctx context.Context, place Place, spec *project.Spec, opt resolveOptions) (*Plan, error) {
+	first, err := m.planTo(ctx, place, spec, spec, opt)
+	if err != nil {
+		return nil, err
+	}
+	p := first
+	opt.floor = map[string]version.Version{}
+	for {
+		news := false
+		for _, c := range p.Change {
+			here, there := version.MustParse(c.From), version.MustParse(c.Version)
+			if _, known := opt.floor[c.Name]; c.Asked && !known && there.Less(here) {
+				opt.floor[c.Name], news = here, true
+			}
+		}
+		if !news {
+			return p, nil
+		}
+		if p, err = m.planTo(ctx, place, spec, spec, opt); err != nil {
+			var failure *SolveError
+			if errors.As(err, &failure) {
+				return first, nil
+			}
+			return nil, err
+		}
+	}
 }
 
 // namedIn checks that all names are in the jar.
