@@ -164,3 +164,26 @@ func (s *Screen) Step(step string) string {
 	words, _, _ = strings.Cut(words, ";")
 	return words
 }
+
+// Entered tells that a shell is opened inside a jar.
+func (s *Screen) Entered(e *operation.Entered) {
+	t := s.Sheet()
+	if e.Already {
+		t.Line("inside", s.Bold(s.Path(e.Jar)), s.Faint("already; glassjar leave says how to get out"))
+	} else {
+		t.Line("inside", s.Bold(s.Path(e.Jar)), s.Faint("in a new shell; exit leads out again"))
+	}
+	t.Print()
+}
+
+// Leave says how to get out of a jar.
+func (s *Screen) Leave(active, entered string) {
+	t := s.Sheet()
+	switch {
+	case entered != "" && entered == active:
+		t.Line("leave", s.Plain("exit"), s.Faint("this shell was opened inside "+s.Path(active)))
+	case active != "":
+		t.Line("leave", s.Plain("deactivate"), s.Faint("this shell was made to use "+s.Path(active)))
+	}
+	t.Print()
+}

@@ -17,6 +17,7 @@ import (
 	"glassjar/core/operation"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
+	"glassjar/core/shell"
 	"glassjar/core/store"
 	"glassjar/core/wheel"
 )
@@ -126,6 +127,8 @@ func (s *Screen) jarWords(err error) (Message, bool) {
 		missing  *operation.NotInstalledError
 		noFile   *operation.NoFittingFileError
 		served   *operation.NotServedError
+		trust    *operation.NotTrustedError
+		noShell  *shell.UnknownError
 	)
 	switch {
 	case errors.As(err, &noJar):
@@ -169,6 +172,12 @@ func (s *Screen) jarWords(err error) (Message, bool) {
 		return m, true
 	case errors.As(err, &served):
 		return Message{What: served.Error(), Reasons: served.Serves, Try: []string{"make one that does: glassjar record, on a machine with the spec"}, Exit: ExitUnsolved}, true
+	case errors.As(err, &trust):
+		return Message{What: "the jar at " + s.Path(trust.Jar) + " is not entered by itself", Reasons: []string{"this program did not make it on this machine for you"},
+			Try: []string{"make your own from its record: glassjar discard " + s.Path(trust.Jar) + ", then glassjar recreate", "or enter it once: glassjar enter"}, Exit: ExitNo}, true
+	case errors.As(err, &noShell):
+		return Message{What: noShell.Error(), Reasons: []string{"there is one for " + strings.Join(shell.Shells, ", ")},
+			Try: []string{"run its script by hand: . .jar/bin/activate, with the ending that fits the shell"}, Exit: ExitUsage}, true
 	case errors.As(err, &noFile):
 		return noFittingFile(noFile), true
 	}

@@ -1,78 +1,66 @@
 package jar
 
-// activation is the scripts that make a shell use the jar. They hold no path:
-// each finds its own place, so that a moved jar still works, and two jars of
-// equal contents have equal files.
+import (
+	"embed"
+	"os"
+	"strings"
+)
+
+// The scripts that make a shell use the jar. They hold no path: each finds its
+// own place, so that a moved jar still works, and two jars of equal contents
+// have equal files.
+//
+//go:embed activate/*
+var activationFiles embed.FS
+
+// activation are those scripts by their names in the folder of programs.
 func activation(l Layout) map[string]string {
+	shells := []string{"sh", "fish", "csh", "ps1", "nu"}
 	if l.windows() {
-		return map[string]string{"activate": posixActivation}
+		shells = []string{"sh", "ps1", "cmd", "nu"}
 	}
-	return map[string]string{"activate": posixActivation}
+	out := map[string]string{}
+	for _, shell := range shells {
+		name := "activate." + shell
+		data, err := activationFiles.ReadFile("activate/" + name)
+		if err != nil {
+			panic(err) // it is embedded above
+		}
+		text := strings.ReplaceAll(string(data), "@SCRIPTS@", l.Scripts())
+		if shell == "cmd" {
+			text = strings.ReplaceAll(text, "\n", "\r\n")
+		}
+		if shell == "sh" {
+			name = "activate"
+		}
+		out[name] = text
+	}
+	return out
 }
 
-// posixActivation is for sh, dash, bash and zsh. It changes PATH, VIRTUAL_ENV,
-// PYTHONHOME and the prompt, and deactivate puts each back as it was.
-const posixActivation = `# Makes this shell use the jar that holds this file:
-#     . .jar/bin/activate
-# and back again: deactivate
+// WriteActivation writes the activation scripts that are missing: of a jar from
+// before there were scripts for so many shells.
+func (j *Jar) WriteActivation() error {
+	l := j.Layout()
+	for name, text := range activation(l) {
+		file := j.Path(l.Scripts(), name)
+		if _, err := os.Lstat(file); err == nil {
+			continue
+		}
+		if err := writeFile(file, []byte(text), 0o644); err != nil {
+			return err
+		}
+	}
+	return nil
+}
 
-if [ "$(command -v deactivate)" = deactivate ]; then
-    deactivate
-fi
-
-if [ -n "${BASH_VERSION:-}" ]; then
-    _glassjar_at=${BASH_SOURCE:-}
-elif [ -n "${ZSH_VERSION:-}" ]; then
-    eval '_glassjar_at=${(%):-%x}'
-elif [ -n "${GLASSJAR_ACTIVATE:-}" ]; then
-    _glassjar_at=$GLASSJAR_ACTIVATE
-else
-    # Other shells do not say which file they are reading, but hold it open.
-    _glassjar_at=
-    for _glassjar_fd in /proc/$$/fd/*; do
-        _glassjar_file=$(readlink "$_glassjar_fd" 2>/dev/null) || continue
-        case $_glassjar_file in */bin/activate) _glassjar_at=$_glassjar_file ;; esac
-    done
-    unset _glassjar_fd _glassjar_file
-fi
-_glassjar_at=$(cd -- "$(dirname -- "$_glassjar_at")/.." 2>/dev/null && pwd -P) || _glassjar_at=
-
-if [ -z "$_glassjar_at" ] || [ ! -f "$_glassjar_at/pyvenv.cfg" ]; then
-    echo "glassjar: cannot tell where this jar is in this shell" >&2
-    echo "try: GLASSJAR_ACTIVATE=/path/to/.jar/bin/activate, then source it again" >&2
-    unset _glassjar_at
-else
-    deactivate() {
-        PATH=$_glassjar_path
-        export PATH
-        if [ -n "${_glassjar_home+set}" ]; then
-            PYTHONHOME=$_glassjar_home
-            export PYTHONHOME
-        fi
-        if [ -n "${_glassjar_ps1+set}" ]; then
-            PS1=$_glassjar_ps1
-        fi
-        unset VIRTUAL_ENV VIRTUAL_ENV_PROMPT _glassjar_path _glassjar_home _glassjar_ps1
-        unset -f deactivate
-        hash -r 2>/dev/null || :
-    }
-
-    VIRTUAL_ENV=$_glassjar_at
-    export VIRTUAL_ENV
-    unset _glassjar_at
-    VIRTUAL_ENV_PROMPT=$(sed -n 's/^prompt = //p' "$VIRTUAL_ENV/pyvenv.cfg")
-    export VIRTUAL_ENV_PROMPT
-    _glassjar_path=$PATH
-    PATH=$VIRTUAL_ENV/bin:$PATH
-    export PATH
-    if [ -n "${PYTHONHOME+set}" ]; then
-        _glassjar_home=$PYTHONHOME
-        unset PYTHONHOME
-    fi
-    if [ -n "${PS1+set}" ]; then
-        _glassjar_ps1=$PS1
-        PS1="<$VIRTUAL_ENV_PROMPT> $PS1"
-    fi
-    hash -r 2>/dev/null || :
-fi
-`
+// ActivationFor is the path of the script for a shell, named as its program
+// is, relative to the jar; empty for a shell that there is none for.
+func (l Layout) ActivationFor(shell string) string {
+	ending, ok := map[string]string{"sh": "", "dash": "", "bash": "", "zsh": "", "ksh": "", "fish": ".fish", "csh": ".csh", "tcsh": ".csh",
+		"pwsh": ".ps1", "powershell": ".ps1", "cmd": ".cmd", "nu": ".nu"}[shell]
+	if !ok || ending == ".cmd" && !l.windows() || (ending == ".fish" || ending == ".csh") && l.windows() {
+		return ""
+	}
+	return l.Scripts() + "/activate" + ending
+}

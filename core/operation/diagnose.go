@@ -93,7 +93,7 @@ func (m *Machine) try(ctx context.Context, j *jar.Jar, module string) (trial, er
 	defer os.RemoveAll(dir)
 	into := filepath.Join(dir, "came")
 	cmd := exec.CommandContext(ctx, j.Python(), "-c", trialScript, into, module)
-	cmd.Env, cmd.Dir = insideEnvironment(j, j.Path(j.Layout().Scripts())), m.Dir
+	cmd.Env, cmd.Dir = m.insideEnvironment(j), m.Dir
 	// A diagnosis leaves nothing behind, also no bytecode in the project.
 	cmd.Env = append(cmd.Env, "PYTHONDONTWRITEBYTECODE=1")
 	said, err := cmd.CombinedOutput()

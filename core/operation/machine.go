@@ -42,6 +42,9 @@ type Machine struct {
 	// Notes collects remarks for the user, each once.
 	Notes []string
 
+	// SealedOff shuts PYTHONPATH and the user's own packages out of what is run.
+	SealedOff bool
+
 	held map[string]bool // jars whose lock this process has
 }
 

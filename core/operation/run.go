@@ -46,7 +46,7 @@ func (m *Machine) Run(ctx context.Context, ref string, command []string) (*Launc
 		return nil, err
 	}
 	bin := j.Path(j.Layout().Scripts())
-	l := &Launch{Jar: j.Root, Env: insideEnvironment(j, bin), Args: append([]string(nil), command...)}
+	l := &Launch{Jar: j.Root, Env: m.insideEnvironment(j), Args: append([]string(nil), command...)}
 	name := command[0]
 	if strings.HasSuffix(name, ".py") {
 		file := name
@@ -117,9 +117,16 @@ func scripts(bin string) []string {
 	return names
 }
 
-// insideEnvironment is the environment as activation would make it.
-func insideEnvironment(j *jar.Jar, bin string) []string {
+// insideEnvironment is the environment as activation would make it. Sealed off,
+// it also shuts out what Python takes from elsewhere: PYTHONPATH, and the user's
+// own packages.
+func (m *Machine) insideEnvironment(j *jar.Jar) []string {
+	bin := j.Path(j.Layout().Scripts())
 	var env []string
+	sealed := m.SealedOff || m.Settings.SealedOff
+	if sealed {
+		env = append(env, "PYTHONNOUSERSITE=1")
+	}
 	path := ""
 	for _, v := range os.Environ() {
 		name, value, _ := strings.Cut(v, "=")
@@ -127,6 +134,10 @@ func insideEnvironment(j *jar.Jar, bin string) []string {
 		case "PATH":
 			path = value
 		case "VIRTUAL_ENV", "VIRTUAL_ENV_PROMPT", "PYTHONHOME":
+		case "PYTHONPATH", "PYTHONNOUSERSITE", "PYTHONUSERBASE", "PYTHONSTARTUP":
+			if !sealed {
+				env = append(env, v)
+			}
 		default:
 			env = append(env, v)
 		}

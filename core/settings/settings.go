@@ -35,6 +35,9 @@ type Settings struct {
 	// Keyring asks the system's keyring for passwords.
 	Keyring bool `toml:"keyring,omitempty" json:"keyring"`
 
+	// SealedOff shuts PYTHONPATH and the user's own packages out of what is run.
+	SealedOff bool `toml:"sealed-off,omitempty" json:"sealed_off"`
+
 	set map[string]bool
 }
 
@@ -68,6 +71,7 @@ var All = []Setting{
 	{"allow-http", YesNo, "admit plain http to other machines", "false"},
 	{"certificates", File, "further certificate authorities, PEM", "the system's"},
 	{"keyring", YesNo, "ask the system's keyring for passwords", "false"},
+	{"sealed-off", YesNo, "shut PYTHONPATH and your own packages out of run and enter", "false"},
 }
 
 // Known is the setting of a name.

@@ -1,0 +1,97 @@
+package operation
+
+import (
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"runtime"
+
+	"glassjar/core/jar"
+	"glassjar/core/shell"
+)
+
+// Entered is a jar that a shell is to be inside.
+type Entered struct {
+	Jar string `json:"jar"`
+	// Script is the activation script for the shell.
+	Script string `json:"script"`
+	Shell  string `json:"shell"`
+	// Already tells that the shell is inside already.
+	Already bool `json:"already"`
+}
+
+// NotTrustedError says that a jar was not made by this program on this machine
+// for this user, and so is not entered without being asked to.
+type NotTrustedError struct{ Jar string }
+
+func (e *NotTrustedError) Error() string {
+	return e.Jar + " was not made by this program on this machine for you"
+}
+
+// Enter finds the jar that a shell is to enter: a named one, the project's, or
+// the active one. onCD is for a shell that came into a folder: only a jar that
+// is trusted will do.
+func (m *Machine) Enter(ref, sh string, onCD bool) (*Entered, error) {
+	place, err := m.Locate(ref, false)
+	if err != nil {
+		return nil, err
+	}
+	if onCD && !m.Known.Trusted(place.Root) {
+		return nil, &NotTrustedError{place.Root}
+	}
+	j, err := m.open(place)
+	if err != nil {
+		return nil, err
+	}
+	if _, err := j.Base(); err != nil {
+		return nil, err
+	}
+	script := j.Layout().ActivationFor(sh)
+	if script == "" {
+		script = j.Layout().ActivationFor("sh")
+	}
+	if _, err := os.Stat(j.Path(script)); err != nil {
+		if err := j.WriteActivation(); err != nil {
+			return nil, err
+		}
+	}
+	return &Entered{Jar: j.Root, Script: j.Path(script), Shell: sh, Already: m.Active != "" && clean(m.Active) == clean(j.Root)}, nil
+}
+
+// UserShell is the user's shell: the program, and its name.
+func UserShell() (program, name string) {
+	program = os.Getenv("SHELL")
+	if program == "" {
+		program = "/bin/sh"
+		if runtime.GOOS == "windows" {
+			if program = os.Getenv("COMSPEC"); program == "" {
+				program = "cmd.exe"
+			}
+		}
+	}
+	name = filepath.Base(program)
+	return program, name[:len(name)-len(filepath.Ext(name))]
+}
+
+// EnteredVariable is set in a shell that was opened inside a jar.
+const EnteredVariable = "GLASSJAR_ENTERED"
+
+// OpenShell prepares a shell inside a jar.
+func (m *Machine) OpenShell(e *Entered) (*Launch, error) {
+	program, _ := UserShell()
+	path, err := exec.LookPath(program)
+	if err != nil {
+		return nil, usage("your shell, %s, cannot be started", "name another: SHELL=/bin/sh glassjar enter", program)
+	}
+	started, err := shell.Start(path, e.Script, filepath.Join(m.Folders.State, "shell"))
+	if err != nil {
+		return nil, fmt.Errorf("a file for the shell cannot be written: %w", err)
+	}
+	j, err := jar.OpenHeld(e.Jar)
+	if err != nil {
+		return nil, err
+	}
+	env := append(m.insideEnvironment(j), EnteredVariable+"="+e.Jar)
+	return &Launch{Jar: e.Jar, Path: path, Args: append([]string{filepath.Base(program)}, started.Args...), Env: append(env, started.Env...)}, nil
+}
