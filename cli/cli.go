@@ -151,8 +151,8 @@ func (a *app) root() *cobra.Command {
 		a.installCommand(), a.uninstallCommand(), a.outdatedCommand(), a.upgradeCommand(),
 		a.hereCommand(), a.contentsCommand(), a.aboutCommand(), a.whyCommand(), a.searchCommand(), a.diagnoseCommand(), a.labelCommand(), a.reportCommand(),
 		a.recordCommand(), a.recreateCommand(),
-		a.runCommand(), a.enterCommand(), a.leaveCommand(), a.shellSetupCommand(),
-		a.pythonsCommand(), a.indexCommand(), a.settingsCommand(), a.serveCommand(), a.demoCommand(), a.versionCommand(),
+		a.runCommand(), a.enterCommand(), a.leaveCommand(), a.shellSetupCommand(), a.connectCommand(),
+		a.pythonsCommand(), a.indexCommand(), a.settingsCommand(), a.straysCommand(), a.serveCommand(), a.demoCommand(), a.versionCommand(),
 	} {
 		root.AddCommand(c)
 	}

@@ -51,7 +51,11 @@ func usageLine(cmd *cobra.Command) string {
 	}
 	line := strings.TrimSuffix(cmd.CommandPath(), cmd.Name()) + cmd.Use
 	if cmd.HasAvailableSubCommands() {
-		line += " [list|add|drop|order]"
+		var subs []string
+		for _, c := range cmd.Commands() {
+			subs = append(subs, c.Name())
+		}
+		line += " [" + strings.Join(subs, "|") + "]"
 	}
 	return line
 }

@@ -128,6 +128,8 @@ func (s *Screen) jarWords(err error) (Message, bool) {
 		noFile   *operation.NoFittingFileError
 		served   *operation.NotServedError
 		trust    *operation.NotTrustedError
+		other    *operation.OtherFileError
+		away     *operation.AwayTwiceError
 		noShell  *shell.UnknownError
 	)
 	switch {
@@ -175,6 +177,10 @@ func (s *Screen) jarWords(err error) (Message, bool) {
 	case errors.As(err, &trust):
 		return Message{What: "the jar at " + s.Path(trust.Jar) + " is not entered by itself", Reasons: []string{"this program did not make it on this machine for you"},
 			Try: []string{"make your own from its record: glassjar discard " + s.Path(trust.Jar) + ", then glassjar recreate", "or enter it once: glassjar enter"}, Exit: ExitNo}, true
+	case errors.As(err, &other):
+		return Message{What: s.Path(other.File) + " is there, and was not written by this program", Try: []string{"move it elsewhere first, and take over what you need of it"}, Exit: ExitUsage}, true
+	case errors.As(err, &away):
+		return Message{What: "cannot move " + s.Path(away.From), Reasons: []string{away.Error() + ", and is not empty"}, Try: []string{"look into both, and move one by hand"}, Exit: ExitUsage}, true
 	case errors.As(err, &noShell):
 		return Message{What: noShell.Error(), Reasons: []string{"there is one for " + strings.Join(shell.Shells, ", ")},
 			Try: []string{"run its script by hand: . .jar/bin/activate, with the ending that fits the shell"}, Exit: ExitUsage}, true

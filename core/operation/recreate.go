@@ -61,8 +61,8 @@ func (e *NoFittingFileError) Error() string {
 func (m *Machine) Recreate(ctx context.Context, opt RecreateOptions, decide Decide) (*Outcome, error) {
 	place, err := m.Locate(opt.Jar, true)
 	var missing *NoJarError
-	if errors.As(err, &missing) && opt.Jar != "" && place.Project != "" {
-		err = nil // a project's jar that is to be made
+	if errors.As(err, &missing) && opt.Jar != "" && (place.Project != "" || opt.From != "") {
+		err = nil // it is to be made
 	}
 	if err != nil {
 		return nil, err

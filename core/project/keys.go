@@ -44,6 +44,15 @@ func SetKey(text []byte, path []string, value string) []byte {
 	return b.Bytes()
 }
 
+// GetKey is the value of a key as the text writes it; false if there is none.
+func GetKey(text []byte, path []string) (string, bool) {
+	from, to, ok := findValue(text, path)
+	if !ok {
+		return "", false
+	}
+	return string(text[from:to]), true
+}
+
 // DropKey is a TOML text without a key, and without the tables of that name.
 func DropKey(text []byte, path []string) []byte {
 	for {
@@ -185,6 +194,37 @@ func dropTables(text []byte, path []string) []byte {
 		}
 	}
 	return out
+}
+
+// HasTable reports whether a TOML text has the head of a table.
+func HasTable(text []byte, path []string) bool {
+	_, ok := endOfTable(text, path)
+	return ok
+}
+
+// DropEmptyTable takes out a table's head if nothing stands below it.
+func DropEmptyTable(text []byte, path []string) []byte {
+	lines := bytes.SplitAfter(text, []byte("\n"))
+	for i, line := range lines {
+		if head := strings.ReplaceAll(strings.TrimSpace(string(line)), " ", ""); head != "["+strings.Join(path, ".")+"]" {
+			continue
+		}
+		end := i + 1
+		for end < len(lines) && len(bytes.TrimSpace(lines[end])) == 0 {
+			end++
+		}
+		if end < len(lines) && !bytes.HasPrefix(bytes.TrimSpace(lines[end]), []byte("[")) {
+			return text
+		}
+		start := i
+		if end == len(lines) {
+			for start > 0 && len(bytes.TrimSpace(lines[start-1])) == 0 {
+				start--
+			}
+		}
+		return bytes.Join(append(append([][]byte(nil), lines[:start]...), lines[end:]...), nil)
+	}
+	return text
 }
 
 // Text is a string as TOML writes it.

@@ -1,0 +1,103 @@
+package cli
+
+import (
+	"github.com/spf13/cobra"
+
+	"glassjar/core/operation"
+)
+
+func (a *app) connectCommand() *cobra.Command {
+	cmd := &cobra.Command{
+		Use: "connect", GroupID: "use", Short: "write the files by which an editor or a container image uses the jar",
+		Example: "  glassjar connect editor\n  glassjar connect container",
+		Args: func(cmd *cobra.Command, args []string) error {
+			if len(args) > 0 {
+				return unknownCommand("connect "+args[0], []string{"connect editor", "connect container"})
+			}
+			return nil
+		},
+		RunE: func(cmd *cobra.Command, args []string) error { return cmd.Help() },
+	}
+	cmd.AddCommand(a.connectEditorCommand(), a.connectContainerCommand())
+	return cmd
+}
+
+// decideConnect shows the differences, and asks where there is a person.
+func (a *app) decideConnect(planOnly bool) func(*operation.Connection) (bool, error) {
+	return func(c *operation.Connection) (bool, error) {
+		a.screen.Connection(c)
+		switch {
+		case planOnly:
+			return false, nil
+		case a.yes || !a.canAsk():
+			return true, nil
+		}
+		return a.ask("write this?")
+	}
+}
+
+func (a *app) connectEditorCommand() *cobra.Command {
+	var undo, planOnly bool
+	cmd := &cobra.Command{
+		Use: "editor", Short: "let editors and language servers find the project's jar",
+		Long: `Adds a few keys to the workspace settings that many editors read, and to those of
+language servers in pyproject.toml. All else in these files stays, comments too;
+the difference is shown first. --undo takes the keys out again.`,
+		Example: "  glassjar connect editor\n  glassjar connect editor --undo",
+		Args:    atMost(0),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c, err := a.machine.ConnectEditor(cmd.Context(), a.jar, undo, a.decideConnect(planOnly))
+			return a.present(c, err, func() { a.screen.Connected(c, planOnly) })
+		},
+	}
+	cmd.Flags().BoolVar(&undo, "undo", false, "take out what was added")
+	cmd.Flags().BoolVar(&planOnly, "plan", false, "show what would be written, and stop")
+	return cmd
+}
+
+func (a *app) connectContainerCommand() *cobra.Command {
+	var opt operation.ContainerOptions
+	var planOnly bool
+	cmd := &cobra.Command{
+		Use: "container", Short: "files for an image in which the jar is in effect everywhere",
+		Long: `Writes a Containerfile and a devcontainer.json that put this program and the
+record into an image, and recreate the jar there as a user without privileges.
+Only a changed record makes the packages anew.`,
+		Example: "  glassjar connect container\n  glassjar connect container --base python:3.12-slim",
+		Args:    atMost(0),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			opt.Jar = a.jar
+			c, err := a.machine.ConnectContainer(cmd.Context(), opt, a.decideConnect(planOnly))
+			return a.present(c, err, func() { a.screen.Connected(c, planOnly) })
+		},
+	}
+	cmd.Flags().StringVar(&opt.Base, "base", "", "the image to begin from; one with the jar's Python if not given")
+	cmd.Flags().StringVar(&opt.Program, "program", "", "this program built for the image's system")
+	cmd.Flags().BoolVar(&planOnly, "plan", false, "show what would be written, and stop")
+	return cmd
+}
+
+func (a *app) straysCommand() *cobra.Command {
+	show := func(s *operation.Strays, err error) error { return a.present(s, err, func() { a.screen.Strays(s) }) }
+	cmd := &cobra.Command{
+		Use: "strays", GroupID: "keep", Short: "packages in your own site folder, which feed or shadow every environment",
+		Long: `Lists the packages that were once installed for your user rather than into an
+environment. They are seen by every Python of their version that is not sealed
+off. put-away moves them aside, bring-back moves them back; nothing is deleted.`,
+		Example: "  glassjar strays\n  glassjar strays put-away",
+		Args: func(cmd *cobra.Command, args []string) error {
+			if len(args) > 0 {
+				return unknownCommand("strays "+args[0], []string{"strays put-away", "strays bring-back"})
+			}
+			return nil
+		},
+		RunE: func(cmd *cobra.Command, args []string) error { return show(a.machine.Strays()) },
+	}
+	cmd.AddCommand(
+		&cobra.Command{Use: "put-away", Short: "move them aside", Example: "  glassjar strays put-away", Args: atMost(0),
+			RunE: func(cmd *cobra.Command, args []string) error { return show(a.machine.PutStraysAway()) }},
+		&cobra.Command{Use: "bring-back", Short: "move them back", Example: "  glassjar strays bring-back", Args: atMost(0),
+			RunE: func(cmd *cobra.Command, args []string) error { return show(a.machine.BringStraysBack()) }},
+	)
+	return cmd
+}

@@ -1,0 +1,305 @@
+package operation
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"slices"
+
+	"github.com/rogpeppe/go-internal/diff"
+
+	"glassjar/core/connect"
+	"glassjar/core/jar"
+	"glassjar/core/project"
+)
+
+// FileEdit is a file that is written or changed outside of jars.
+type FileEdit struct {
+	// File is its path; Diff what changes, line by line.
+	File string `json:"file"`
+	Diff string `json:"diff"`
+	// New tells that it is not there yet, Gone that it will not be.
+	New  bool `json:"new,omitempty"`
+	Gone bool `json:"gone,omitempty"`
+	// Left are keys that were changed by someone else since, and stay.
+	Left []string `json:"left,omitempty"`
+
+	before, after []byte
+	mode          os.FileMode
+}
+
+// Connection is what connect does.
+type Connection struct {
+	Jar   string     `json:"jar"`
+	Edits []FileEdit `json:"edits"`
+	Done  bool       `json:"done"`
+	// Next are steps for the user.
+	Next []string `json:"next,omitempty"`
+}
+
+// written is what was added to one file, so that it can be undone.
+type written struct {
+	// File is relative to the project.
+	File string `json:"file"`
+	// Before is the whole text, nil for a file that was made; After what was made
+	// of it.
+	Before *string       `json:"before"`
+	After  string        `json:"after"`
+	Keys   []connect.Key `json:"keys"`
+}
+
+// connectedFile tells what was connected to the jar.
+func connectedFile(j *jar.Jar) string { return j.Path("glassjar/connected.json") }
+
+func newEdit(file string, before, after []byte) FileEdit {
+	e := FileEdit{File: file, before: before, after: after, New: before == nil, Gone: after == nil, mode: 0o644}
+	e.Diff = string(diff.Diff(filepath.Base(file)+" now", before, filepath.Base(file)+" then", after))
+	return e
+}
+
+// ConnectEditor adds the keys by which editors and language servers find the
+// project's jar, or with undo takes them out again. decide looks at the
+// differences and says whether to go on.
+func (m *Machine) ConnectEditor(_ context.Context, ref string, undo bool, decide func(*Connection) (bool, error)) (*Connection, error) {
+	place, release, err := m.beginConnect(ref)
+	if err != nil {
+		return nil, err
+	}
+	defer release()
+	j, err := m.open(place)
+	if err != nil {
+		return nil, err
+	}
+	c := &Connection{Jar: place.Root, Edits: []FileEdit{}}
+	var list []written
+	if undo {
+		if err := c.undo(place, j); err != nil {
+			return nil, err
+		}
+	} else if list, err = c.editor(place, j); err != nil {
+		return nil, err
+	}
+	if len(c.Edits) == 0 {
+		c.Done = true
+		return c, nil
+	}
+	if ok, err := decide(c); err != nil || !ok {
+		return c, err
+	}
+	if err := c.write(); err != nil {
+		return c, err
+	}
+	c.Done = true
+	if undo {
+		return c, os.Remove(connectedFile(j))
+	}
+	return c, keepWritten(j, list)
+}
+
+// beginConnect finds a project's jar: others have no folder to write into.
+func (m *Machine) beginConnect(ref string) (Place, func(), error) {
+	place, err := m.Locate(ref, true)
+	if err != nil {
+		return place, nil, err
+	}
+	if place.Project == "" {
+		return place, nil, usage("%s belongs to no project, so there is no folder to connect it in", "stand in a project, or create its jar: glassjar create", place.Root)
+	}
+	release, err := m.hold(place)
+	return place, release, err
+}
+
+func (c *Connection) editor(place Place, j *jar.Jar) ([]written, error) {
+	l, folder := j.Layout(), filepath.Base(place.Root)
+	var list []written
+	workspace := filepath.Join(place.Project, filepath.FromSlash(connect.WorkspaceFile))
+	before, err := readIfThere(workspace)
+	if err != nil {
+		return nil, err
+	}
+	after, keys, err := connect.SetJSON(before, connect.WorkspaceKeys(folder, l))
+	if err != nil {
+		return nil, &project.FileError{File: workspace, Why: err.Error()}
+	}
+	list = append(list, c.add(place, workspace, before, after, keys)...)
+	if before, err = readIfThere(place.SpecFile); err != nil || before == nil {
+		return list, err // without a spec there is no file for a server's settings
+	}
+	after, keys = connect.SetTOML(before, connect.ServerKeys(before, folder, l, fmt.Sprintf("%d.%d", l.Major, l.Minor)))
+	if _, err := project.ParseSpec(place.SpecFile, after); err != nil {
+		return nil, err
+	}
+	return append(list, c.add(place, place.SpecFile, before, after, keys)...), nil
+}
+
+func (c *Connection) add(place Place, file string, before, after []byte, keys []connect.Key) []written {
+	if before != nil && string(before) == string(after) {
+		return nil
+	}
+	c.Edits = append(c.Edits, newEdit(file, before, after))
+	rel, err := filepath.Rel(place.Project, file)
+	if err != nil {
+		rel = file
+	}
+	w := written{File: filepath.ToSlash(rel), After: string(after), Keys: keys}
+	if before != nil {
+		text := string(before)
+		w.Before = &text
+	}
+	return []written{w}
+}
+
+func readIfThere(file string) ([]byte, error) {
+	data, err := os.ReadFile(file)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, nil
+	}
+	if err == nil && data == nil {
+		data = []byte{}
+	}
+	return data, err
+}
+
+// undo plans to take out what was added: the whole text comes back where nobody
+// changed it since, else key by key what is still as it was written.
+func (c *Connection) undo(place Place, j *jar.Jar) error {
+	data, err := readIfThere(connectedFile(j))
+	if err != nil {
+		return err
+	}
+	var list []written
+	if data == nil || json.Unmarshal(data, &list) != nil {
+		return usage("nothing was connected to this jar", "glassjar connect editor")
+	}
+	for _, w := range list {
+		file := filepath.Join(place.Project, filepath.FromSlash(w.File))
+		now, err := readIfThere(file)
+		if err != nil {
+			return err
+		}
+		if now == nil {
+			continue
+		}
+		var after []byte
+		var left []string
+		switch {
+		case string(now) == w.After && w.Before == nil:
+		case string(now) == w.After:
+			after = []byte(*w.Before)
+		default:
+			if after, left, err = w.takeOut(now); err != nil {
+				return &project.FileError{File: file, Why: err.Error()}
+			}
+		}
+		e := newEdit(file, now, after)
+		e.Left = left
+		c.Edits = append(c.Edits, e)
+	}
+	if len(c.Edits) == 0 {
+		return os.Remove(connectedFile(j))
+	}
+	return nil
+}
+
+// takeOut gives each key back its earlier value, or none. Keys that have another
+// value than was written stay.
+func (w written) takeOut(now []byte) (after []byte, left []string, err error) {
+	isJSON := filepath.Ext(w.File) == ".json"
+	for _, k := range w.Keys {
+		name := k.Path[len(k.Path)-1]
+		have, ok := project.GetKey(now, k.Path)
+		if isJSON {
+			have, ok = connect.GetJSON(now, name)
+		}
+		switch {
+		case !ok:
+		case have != k.Value:
+			left = append(left, name)
+		case isJSON && k.Before == nil:
+			now, err = connect.DropJSON(now, name)
+		case isJSON:
+			now, _, err = connect.SetJSON(now, []connect.Key{{Path: k.Path, Value: *k.Before}})
+		case k.Before == nil:
+			table := k.Path[:len(k.Path)-1]
+			now = project.DropKey(now, k.Path)
+			if w.Before == nil || !project.HasTable([]byte(*w.Before), table) {
+				now = project.DropEmptyTable(now, table)
+			}
+		default:
+			now = project.SetKey(now, k.Path, *k.Before)
+		}
+		if err != nil {
+			return nil, nil, err
+		}
+	}
+	return now, left, nil
+}
+
+func (c *Connection) write() error {
+	for _, e := range c.Edits {
+		if e.after == nil {
+			if err := os.Remove(e.File); err != nil {
+				return err
+			}
+			os.Remove(filepath.Dir(e.File)) // only if it is empty
+			continue
+		}
+		if err := os.MkdirAll(filepath.Dir(e.File), 0o755); err != nil {
+			return err
+		}
+		if _, err := writeIfNew(e.File, e.after, false); err != nil {
+			return err
+		}
+		if e.mode != 0o644 {
+			if err := os.Chmod(e.File, e.mode); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// mergeKeys takes the newer values; what stood there before is what it was when
+// a key was first written.
+func mergeKeys(earlier, now []connect.Key) []connect.Key {
+	out := append([]connect.Key(nil), now...)
+	for _, e := range earlier {
+		at := slices.IndexFunc(out, func(k connect.Key) bool { return slices.Equal(k.Path, e.Path) })
+		if at < 0 {
+			out = append(out, e)
+		} else {
+			out[at].Before = e.Before
+		}
+	}
+	return out
+}
+
+// keepWritten notes what was added; what an earlier connection found before it
+// is what counts.
+func keepWritten(j *jar.Jar, list []written) error {
+	var earlier []written
+	if data, err := os.ReadFile(connectedFile(j)); err == nil && json.Unmarshal(data, &earlier) != nil {
+		earlier = nil
+	}
+	for _, w := range list {
+		found := false
+		for i := range earlier {
+			if earlier[i].File == w.File {
+				earlier[i].After, earlier[i].Keys, found = w.After, mergeKeys(earlier[i].Keys, w.Keys), true
+			}
+		}
+		if !found {
+			earlier = append(earlier, w)
+		}
+	}
+	data, err := json.MarshalIndent(earlier, "", "  ")
+	if err != nil {
+		return err
+	}
+	_, err = writeIfNew(connectedFile(j), append(data, '\n'), false)
+	return err
+}
