@@ -52,6 +52,7 @@ var groups = []struct {
 }{
 	{"resolve", func() ([]work, error) { return resolving(), nil }},
 	{"search", searching},
+	{"run", running},
 }
 
 func bench(asJSON bool, runs int) error {

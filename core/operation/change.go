@@ -86,7 +86,8 @@ func (m *Machine) carryOut(ctx context.Context, p *Plan, decide Decide) (*Outcom
 
 // collectWrites adds the spec, the record and the origins where they change.
 func (m *Machine) collectWrites(p *Plan, origins map[string]string, change *jar.Change, out *Outcome) {
-	for file, data := range p.write {
+	for _, file := range sortedNames(p.write) {
+		data := p.write[file]
 		if have, err := os.ReadFile(file); err == nil && string(have) == string(data) {
 			continue
 		}

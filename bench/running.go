@@ -1,0 +1,61 @@
+package main
+
+import (
+	"os"
+	"path/filepath"
+)
+
+// running measures what it costs to run something inside a jar.
+func running() ([]work, error) {
+	b, err := newBed()
+	if err != nil {
+		return nil, err
+	}
+	if err := b.run("running", "create"); err != nil {
+		return nil, err
+	}
+	python, err := os.Readlink(filepath.Join(b.dir, "running", ".jar", "bin", "python"))
+	if err != nil {
+		return nil, err
+	}
+	inside := filepath.Join(b.dir, "running", ".jar", "bin", "python")
+	// Several a time, since one takes few milliseconds.
+	often := func(f func() error) func() error {
+		return func() error {
+			for range 20 {
+				if err := f(); err != nil {
+					return err
+				}
+			}
+			return nil
+		}
+	}
+	return []work{{
+		name: "run python -c pass, 20 times", promise: "1.15, and under 5 ms more each; the limit is that Python itself",
+		ours:  often(func() error { return b.run("running", "run", "python", "-c", "pass") }),
+		limit: often(func() error { return b.command("running", inside, "-c", "pass") }),
+	}, {
+		name: "run, a program that does nothing, 20 times", promise: "what the launcher alone costs",
+		ours:  often(func() error { return b.run("running", "run", "true") }),
+		limit: often(func() error { return b.command("running", "true") }),
+	}, {
+		name: "create an empty jar", promise: "3; the limit is a shell script that makes its folders and links",
+		ours:  func() error { return b.createEmpty() },
+		limit: func() error { return b.foldersAndLinks(python) },
+	}}, nil
+}
+
+func (b *bed) createEmpty() error {
+	if err := os.RemoveAll(filepath.Join(b.dir, "created")); err != nil {
+		return err
+	}
+	return b.run("created", "create")
+}
+
+// foldersAndLinks is what a jar is made of, by a shell script.
+func (b *bed) foldersAndLinks(python string) error {
+	if err := os.RemoveAll(filepath.Join(b.dir, "folders")); err != nil {
+		return err
+	}
+	return b.command("folders", "sh", "-c", "mkdir -p .jar/bin .jar/glassjar .jar/lib/python3/site-packages && cd .jar/bin && ln -s "+python+" python && ln -s python python3 && ln -s python python3.12")
+}
