@@ -45,6 +45,9 @@ func Main(args []string, in io.Reader, out, errs io.Writer) int {
 			return start(&operation.Launch{Path: python, Args: append([]string{"python", script}, args...), Env: os.Environ()}, errs)
 		}
 	}
+	if l := plainRun(args); l != nil {
+		return start(l, errs)
+	}
 	a := &app{in: in, out: out, err: errs}
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
@@ -146,14 +149,7 @@ func (a *app) root() *cobra.Command {
 			return nil
 		}})
 	root.CompletionOptions.SetDefaultShellCompDirective(cobra.ShellCompDirectiveNoFileComp)
-	for _, c := range []*cobra.Command{
-		a.createCommand(), a.discardCommand(),
-		a.installCommand(), a.uninstallCommand(), a.outdatedCommand(), a.upgradeCommand(),
-		a.hereCommand(), a.contentsCommand(), a.aboutCommand(), a.whyCommand(), a.searchCommand(), a.diagnoseCommand(), a.labelCommand(), a.reportCommand(),
-		a.recordCommand(), a.recreateCommand(),
-		a.runCommand(), a.enterCommand(), a.leaveCommand(), a.shellSetupCommand(), a.connectCommand(),
-		a.pythonsCommand(), a.indexCommand(), a.settingsCommand(), a.straysCommand(), a.serveCommand(), a.demoCommand(), a.versionCommand(),
-	} {
+	for _, c := range a.commands() {
 		root.AddCommand(c)
 	}
 	a.offers(root)
@@ -162,6 +158,19 @@ func (a *app) root() *cobra.Command {
 		c.Short, c.GroupID = "a script that completes commands in your shell", "more"
 	}
 	return root
+}
+
+// commands are all but those that come with the library, in the order of their
+// groups.
+func (a *app) commands() []*cobra.Command {
+	return []*cobra.Command{
+		a.createCommand(), a.discardCommand(),
+		a.installCommand(), a.uninstallCommand(), a.outdatedCommand(), a.upgradeCommand(),
+		a.hereCommand(), a.contentsCommand(), a.aboutCommand(), a.whyCommand(), a.searchCommand(), a.diagnoseCommand(), a.labelCommand(), a.reportCommand(),
+		a.recordCommand(), a.recreateCommand(),
+		a.runCommand(), a.enterCommand(), a.leaveCommand(), a.shellSetupCommand(), a.connectCommand(),
+		a.pythonsCommand(), a.indexCommand(), a.settingsCommand(), a.straysCommand(), a.serveCommand(), a.demoCommand(), a.versionCommand(),
+	}
 }
 
 // The groups of commands; a title is the label beside which they stand.

@@ -1,8 +1,36 @@
 package cli
 
 import (
+	"context"
+	"os"
+
 	"github.com/spf13/cobra"
+
+	"glassjar/core/operation"
 )
+
+// plainRun prepares "run CMD..." without an option, the command line of which
+// every millisecond counts, past all that makes commands. Whatever is not so
+// plain, and every error, is left to the command itself.
+func plainRun(args []string) *operation.Launch {
+	if len(args) < 2 || args[0] != "run" || args[1] == "" || args[1][0] == '-' {
+		return nil
+	}
+	dir, err := os.Getwd()
+	if err != nil {
+		return nil
+	}
+	m, err := operation.NewMachine(dir)
+	if err != nil {
+		return nil
+	}
+	m.NoHints = true // the command itself will tell
+	l, err := m.Run(context.Background(), "", args[1:])
+	if err != nil || len(m.Notes) > 0 {
+		return nil
+	}
+	return l
+}
 
 func (a *app) runCommand() *cobra.Command {
 	var sealed bool

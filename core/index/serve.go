@@ -15,6 +15,7 @@ import (
 	"path"
 	"path/filepath"
 	"strings"
+	"sync"
 	"time"
 
 	"glassjar/core/requirement"
@@ -147,7 +148,8 @@ func (h Handler) content(ctx context.Context, f File, meta bool) ([]byte, error)
 	return io.ReadAll(r)
 }
 
-var htmlPage = template.Must(template.New("").Parse(`<!DOCTYPE html>
+var htmlPage = sync.OnceValue(func() *template.Template {
+	return template.Must(template.New("").Parse(`<!DOCTYPE html>
 <html>
 <head>
 <meta name="pypi:repository-version" content="1.1">
@@ -160,6 +162,7 @@ var htmlPage = template.Must(template.New("").Parse(`<!DOCTYPE html>
 {{end}}{{end}}</body>
 </html>
 `))
+})
 
 type servedFile struct {
 	File
@@ -181,7 +184,7 @@ func render(ctx context.Context, s Source, name string, asJSON bool) ([]byte, er
 			}
 			return json.Marshal(map[string]any{"meta": map[string]string{"api-version": "1.1"}, "projects": list})
 		}
-		err = htmlPage.Execute(&b, map[string]any{"Name": "", "Names": names})
+		err = htmlPage().Execute(&b, map[string]any{"Name": "", "Names": names})
 		return b.Bytes(), err
 	}
 	files, err := s.Files(ctx, name)
@@ -203,7 +206,7 @@ func render(ctx context.Context, s Source, name string, asJSON bool) ([]byte, er
 	if asJSON {
 		return json.Marshal(jsonPage(name, served))
 	}
-	err = htmlPage.Execute(&b, map[string]any{"Name": name, "Files": served})
+	err = htmlPage().Execute(&b, map[string]any{"Name": name, "Files": served})
 	return b.Bytes(), err
 }
 

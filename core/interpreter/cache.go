@@ -42,15 +42,18 @@ var cacheFormat = func() string {
 	return hex.EncodeToString(sum[:6])
 }()
 
-// OpenCache reads a cache file; one that is missing or damaged is empty.
-func OpenCache(file string) *Cache {
-	c := &Cache{file: file, entries: map[string]entry{}}
-	if data, err := os.ReadFile(file); err == nil {
-		if json.Unmarshal(data, &c.entries) != nil {
-			c.entries = map[string]entry{}
-		}
+// OpenCache is the cache in a file, which is read when it is first needed; one
+// that is missing or damaged is empty.
+func OpenCache(file string) *Cache { return &Cache{file: file} }
+
+// load reads the file, once. The lock is held.
+func (c *Cache) load() {
+	if c.entries != nil {
+		return
 	}
-	return c
+	if data, err := os.ReadFile(c.file); err != nil || json.Unmarshal(data, &c.entries) != nil || c.entries == nil {
+		c.entries = map[string]entry{}
+	}
 }
 
 func key(path string, info fs.FileInfo) (string, bool) {
@@ -78,6 +81,7 @@ func (c *Cache) get(path string, info fs.FileInfo) (Interpreter, error, bool) {
 	k, _ := key(path, info)
 	c.mu.Lock()
 	defer c.mu.Unlock()
+	c.load()
 	e, ok := c.entries[k]
 	switch {
 	case !ok || e.Until != 0 && time.Now().Unix() > e.Until:
@@ -109,6 +113,7 @@ func (c *Cache) put(path string, info fs.FileInfo, in Interpreter, err error) {
 	}
 	c.mu.Lock()
 	defer c.mu.Unlock()
+	c.load()
 	c.entries[k] = e
 	c.changed = true
 }

@@ -4,7 +4,6 @@ import (
 	"context"
 	"os"
 	"path/filepath"
-	"regexp"
 	"runtime"
 	"sort"
 	"strings"
@@ -12,6 +11,8 @@ import (
 	"time"
 
 	"golang.org/x/sync/errgroup"
+
+	"glassjar/core/internal/lazy"
 )
 
 // Found is an interpreter and where it was come upon.
@@ -48,7 +49,7 @@ func NewFinder(cache *Cache, folders ...string) *Finder {
 	return &Finder{Path: filepath.SplitList(os.Getenv("PATH")), Folders: append(named, folders...), Cache: cache}
 }
 
-var programName = regexp.MustCompile(`^(python|pypy)([23](\.\d+t?)?)?(\.exe)?$`)
+var programName = lazy.Pattern(`^(python|pypy)([23](\.\d+t?)?)?(\.exe)?$`)
 
 type candidate struct{ path, source string }
 
@@ -120,7 +121,7 @@ func programs(dir string) []string {
 	}
 	var names []string
 	for _, e := range entries {
-		if strings.HasPrefix(e.Name(), "py") && programName.MatchString(e.Name()) && !e.IsDir() {
+		if strings.HasPrefix(e.Name(), "py") && programName().MatchString(e.Name()) && !e.IsDir() {
 			names = append(names, e.Name())
 		}
 	}

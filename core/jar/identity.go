@@ -5,14 +5,15 @@ import (
 	"encoding/hex"
 	"os"
 	"path/filepath"
-	"regexp"
 	"strings"
+
+	"glassjar/core/internal/lazy"
 )
 
 // idFile holds the jar's identity: random, and no part of its contents.
 const idFile = ownFolder + "/id"
 
-var validID = regexp.MustCompile(`^[0-9a-f]{32}$`)
+var validID = lazy.Pattern(`^[0-9a-f]{32}$`)
 
 // ID is the jar's identity, by which it is known again when it was moved; empty
 // for one that has none yet.
@@ -21,7 +22,7 @@ func (j *Jar) ID() string { return IDOf(j.Root) }
 // IDOf is the identity of the jar at root, empty if there is none.
 func IDOf(root string) string {
 	data, err := os.ReadFile(filepath.Join(root, filepath.FromSlash(idFile)))
-	if id := strings.TrimSpace(string(data)); err == nil && validID.MatchString(id) {
+	if id := strings.TrimSpace(string(data)); err == nil && validID().MatchString(id) {
 		return id
 	}
 	return ""

@@ -3,9 +3,9 @@ package jar
 import (
 	"bytes"
 	"fmt"
-	"regexp"
 	"strings"
 
+	"glassjar/core/internal/lazy"
 	"glassjar/core/metadata"
 )
 
@@ -25,7 +25,7 @@ exec "${at%/*}/python" "$0" "$@"
 '''
 `
 
-var codingLine = regexp.MustCompile(`^[ \t\f]*#.*?coding[:=][ \t]*[-\w.]+`)
+var codingLine = lazy.Pattern(`^[ \t\f]*#.*?coding[:=][ \t]*[-\w.]+`)
 
 // entryScript is the text of an entry point's script.
 func entryScript(e metadata.EntryPoint) []byte {
@@ -48,7 +48,7 @@ func rewriteScript(data []byte) []byte {
 	_, rest, _ := bytes.Cut(data, []byte("\n"))
 	var b bytes.Buffer
 	b.WriteString("#!/bin/sh\n")
-	if second, after, _ := bytes.Cut(rest, []byte("\n")); codingLine.Match(second) {
+	if second, after, _ := bytes.Cut(rest, []byte("\n")); codingLine().Match(second) {
 		b.Write(append(second, '\n'))
 		rest = after
 	} else {

@@ -1,9 +1,9 @@
 package metadata
 
 import (
-	"regexp"
 	"strings"
 
+	"glassjar/core/internal/lazy"
 	"glassjar/core/requirement"
 	"glassjar/core/tags"
 	"glassjar/core/version"
@@ -36,8 +36,8 @@ func (b Build) Less(c Build) bool {
 }
 
 var (
-	buildForm    = regexp.MustCompile(`^([0-9]+)(.*)$`)
-	fileNameForm = regexp.MustCompile(`^[A-Za-z0-9](?:[A-Za-z0-9._]*[A-Za-z0-9])?$`)
+	buildForm    = lazy.Pattern(`^([0-9]+)(.*)$`)
+	fileNameForm = lazy.Pattern(`^[A-Za-z0-9](?:[A-Za-z0-9._]*[A-Za-z0-9])?$`)
 )
 
 // ParseWheelName reads a wheel's file name. The error wraps [ErrInvalid].
@@ -54,7 +54,7 @@ func ParseWheelName(file string) (WheelName, error) {
 		return fail("it needs five or six parts with '-' between")
 	}
 	// Doubled underscores cannot come from the escaping that the format asks for.
-	if !fileNameForm.MatchString(parts[0]) || strings.Contains(parts[0], "__") {
+	if !fileNameForm().MatchString(parts[0]) || strings.Contains(parts[0], "__") {
 		return fail("the distribution's name is not escaped as it should be")
 	}
 	w := WheelName{Name: requirement.Normalize(parts[0])}
@@ -63,7 +63,7 @@ func ParseWheelName(file string) (WheelName, error) {
 		return fail(parts[1] + " is not a version")
 	}
 	if len(parts) == 6 {
-		m := buildForm.FindStringSubmatch(parts[2])
+		m := buildForm().FindStringSubmatch(parts[2])
 		if m == nil {
 			return fail("a build tag begins with a digit")
 		}

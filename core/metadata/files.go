@@ -4,10 +4,10 @@ import (
 	"bytes"
 	"encoding/json"
 	"fmt"
-	"regexp"
 	"sort"
 	"strings"
 
+	"glassjar/core/internal/lazy"
 	"glassjar/core/tags"
 	"glassjar/core/version"
 )
@@ -71,9 +71,9 @@ const (
 )
 
 var (
-	objectForm = regexp.MustCompile(`^([\w.]+)\s*(?::\s*([\w.]+)\s*)?(?:\[(.*)\]\s*)?$`)
-	scriptName = regexp.MustCompile(`^[\w.-]+$`)
-	identifier = regexp.MustCompile(`^[\pL_][\pL\pN_]*$`)
+	objectForm = lazy.Pattern(`^([\w.]+)\s*(?::\s*([\w.]+)\s*)?(?:\[(.*)\]\s*)?$`)
+	scriptName = lazy.Pattern(`^[\w.-]+$`)
+	identifier = lazy.Pattern(`^[\pL_][\pL\pN_]*$`)
 )
 
 // ParseEntryPoints reads entry_points.txt, sorted by group and name. The error
@@ -99,7 +99,7 @@ func ParseEntryPoints(data []byte) ([]EntryPoint, error) {
 		}
 		name, object, ok := strings.Cut(line, "=")
 		name = strings.TrimSpace(name)
-		m := objectForm.FindStringSubmatch(strings.TrimSpace(object))
+		m := objectForm().FindStringSubmatch(strings.TrimSpace(object))
 		if !ok || group == "" || name == "" || m == nil {
 			return fail(fmt.Sprintf("%q is not name = module:object below a group", line))
 		}
@@ -131,14 +131,14 @@ func (e EntryPoint) Script() (bool, error) {
 	if e.Group != ConsoleScripts && e.Group != GUIScripts {
 		return false, nil
 	}
-	if !scriptName.MatchString(e.Name) || strings.Trim(e.Name, ".") == "" {
+	if !scriptName().MatchString(e.Name) || strings.Trim(e.Name, ".") == "" {
 		return false, Invalid("the script name %q is not a plain file name", e.Name)
 	}
 	if e.Attr == "" {
 		return false, Invalid("the script %s names no function to call", e.Name)
 	}
 	for _, part := range append(strings.Split(e.Module, "."), strings.Split(e.Attr, ".")...) {
-		if !identifier.MatchString(part) {
+		if !identifier().MatchString(part) {
 			return false, Invalid("the script %s calls %s:%s, which is not Python", e.Name, e.Module, e.Attr)
 		}
 	}

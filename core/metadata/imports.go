@@ -2,16 +2,17 @@ package metadata
 
 import (
 	"path"
-	"regexp"
 	"slices"
 	"strings"
+
+	"glassjar/core/internal/lazy"
 )
 
 var (
-	moduleName = regexp.MustCompile(`^[\p{L}_][\p{L}\p{N}_]*$`)
+	moduleName = lazy.Pattern(`^[\p{L}_][\p{L}\p{N}_]*$`)
 	// extension is the end of a compiled module's name, with the interpreter it
 	// is for (PEP 3149): ".cpython-312-x86_64-linux-gnu.so", ".abi3.so", ".pyd".
-	extension = regexp.MustCompile(`(\.[A-Za-z0-9_-]+)?\.(so|pyd|dylib)$`)
+	extension = lazy.Pattern(`(\.[A-Za-z0-9_-]+)?\.(so|pyd|dylib)$`)
 )
 
 // ModuleOf is the name of the module that a file is, and the name of the
@@ -20,15 +21,15 @@ var (
 func ModuleOf(file string) (name, built string, ok bool) {
 	base := path.Base(file)
 	if stem, is := strings.CutSuffix(base, ".py"); is {
-		return stem, "", moduleName.MatchString(stem)
+		return stem, "", moduleName().MatchString(stem)
 	}
-	end := extension.FindString(base)
+	end := extension().FindString(base)
 	if end == "" {
 		return "", "", false
 	}
 	stem := strings.TrimSuffix(base, end)
 	built = strings.Trim(end[:strings.LastIndex(end, ".")], ".")
-	return stem, built, moduleName.MatchString(stem)
+	return stem, built, moduleName().MatchString(stem)
 }
 
 // ImportNames are the names under which the modules of a distribution are
@@ -86,7 +87,7 @@ func importable(dir string) bool {
 		return true
 	}
 	for _, part := range strings.Split(dir, "/") {
-		if !moduleName.MatchString(part) {
+		if !moduleName().MatchString(part) {
 			return false
 		}
 	}

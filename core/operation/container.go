@@ -129,7 +129,9 @@ func (m *Machine) imageProgram(file string) ([]byte, error) {
 // written by this program.
 type OtherFileError struct{ File string }
 
-func (e *OtherFileError) Error() string { return e.File + " is there, and was not written by this program" }
+func (e *OtherFileError) Error() string {
+	return e.File + " is there, and was not written by this program"
+}
 
 func (c *Connection) addContainerFile(file string, text []byte) error {
 	have, err := readIfThere(file)

@@ -4,8 +4,8 @@ import (
 	"context"
 	"fmt"
 	"path/filepath"
-	"regexp"
 
+	"glassjar/core/internal/lazy"
 	"glassjar/core/interpreter"
 	"glassjar/core/jar"
 	"glassjar/core/project"
@@ -52,7 +52,7 @@ type BadNameError struct{ Name string }
 
 func (e *BadNameError) Error() string { return fmt.Sprintf("%q cannot be a jar's name", e.Name) }
 
-var jarName = regexp.MustCompile(`^[A-Za-z0-9][A-Za-z0-9._-]*$`)
+var jarName = lazy.Pattern(`^[A-Za-z0-9][A-Za-z0-9._-]*$`)
 
 // Create makes an empty jar.
 func (m *Machine) Create(ctx context.Context, opt CreateOptions) (*Created, error) {
@@ -90,7 +90,7 @@ func (m *Machine) newPlace(name, at string) (Place, error) {
 		}
 		return m.placeAt(filepath.Clean(at), Named), nil
 	case name != "":
-		if !jarName.MatchString(name) {
+		if !jarName().MatchString(name) {
 			return Place{}, &BadNameError{name}
 		}
 		return m.placeAt(filepath.Join(m.Folders.Shelf, name), Named), nil

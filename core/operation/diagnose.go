@@ -8,10 +8,10 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
-	"regexp"
 	"slices"
 	"strings"
 
+	"glassjar/core/internal/lazy"
 	"glassjar/core/jar"
 	"glassjar/core/metadata"
 	"glassjar/core/requirement"
@@ -114,7 +114,7 @@ func (m *Machine) try(ctx context.Context, j *jar.Jar, module string) (trial, er
 
 // Diagnose finds out why importing a module works or fails, and what mends it.
 func (m *Machine) Diagnose(ctx context.Context, ref, module string) (*Diagnosis, error) {
-	if !dottedName.MatchString(module) {
+	if !dottedName().MatchString(module) {
 		return nil, usage("%q is not a module's name", "give it as in an import: glassjar diagnose package.module", module)
 	}
 	place, j, installed, err := m.look(ref)
@@ -133,7 +133,7 @@ func (m *Machine) Diagnose(ctx context.Context, ref, module string) (*Diagnosis,
 	return x.examine(ctx, module)
 }
 
-var dottedName = regexp.MustCompile(`^[\p{L}_][\p{L}\p{N}_]*(\.[\p{L}_][\p{L}\p{N}_]*)*$`)
+var dottedName = lazy.Pattern(`^[\p{L}_][\p{L}\p{N}_]*(\.[\p{L}_][\p{L}\p{N}_]*)*$`)
 
 // examination looks at one module, and at what it fails on in turn.
 type examination struct {
@@ -295,11 +295,11 @@ func (x *examination) outsideOf(file string) string {
 	return filepath.Dir(file)
 }
 
-var missingLibrary = regexp.MustCompile(`([^\s:'"]+\.(?:so|dylib|dll)[.\d]*): cannot open shared object file|Library not loaded: (\S+)|DLL load failed`)
+var missingLibrary = lazy.Pattern(`([^\s:'"]+\.(?:so|dylib|dll)[.\d]*): cannot open shared object file|Library not loaded: (\S+)|DLL load failed`)
 
 // fails explains a module that is there and whose code does not get through.
 func (x *examination) fails(ctx context.Context, d *Diagnosis, t trial) error {
-	if found := missingLibrary.FindStringSubmatch(t.Message); found != nil {
+	if found := missingLibrary().FindStringSubmatch(t.Message); found != nil {
 		d.Case, d.Detail = CaseLibrary, filepath.Base(found[1]+found[2])
 		d.Mend = fmt.Sprintf("install the system's package that has %s", d.Detail)
 		return nil

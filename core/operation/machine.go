@@ -42,6 +42,8 @@ type Machine struct {
 	// Notes collects remarks for the user, each once.
 	Notes []string
 
+	// NoHints leaves out what an error could tell after asking an index.
+	NoHints bool
 	// SealedOff shuts PYTHONPATH and the user's own packages out of what is run.
 	SealedOff bool
 

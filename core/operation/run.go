@@ -74,7 +74,7 @@ func (m *Machine) Run(ctx context.Context, ref string, command []string) (*Launc
 func (m *Machine) noCommand(ctx context.Context, place Place, j *jar.Jar, name string) error {
 	bin := j.Path(j.Layout().Scripts())
 	e := &NoCommandError{Name: name, Jar: j.Root, Near: nearNames(name, scripts(bin))}
-	if strings.ContainsAny(name, `/\`) {
+	if m.NoHints || strings.ContainsAny(name, `/\`) {
 		return e
 	}
 	if spec, err := readSpec(place); err == nil {

@@ -5,9 +5,10 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
-	"regexp"
 	"sort"
 	"strings"
+
+	"glassjar/core/internal/lazy"
 )
 
 // Strays are packages in the user's own site folders (PEP 370).
@@ -52,10 +53,10 @@ func (m *Machine) Strays() (*Strays, error) {
 	return out, nil
 }
 
-var siteVersion = regexp.MustCompile(`[Pp]ython(\d)\.?(\d+)`)
+var siteVersion = lazy.Pattern(`[Pp]ython(\d)\.?(\d+)`)
 
 func pythonOfSite(dir string) string {
-	if found := siteVersion.FindStringSubmatch(dir); found != nil {
+	if found := siteVersion().FindStringSubmatch(dir); found != nil {
 		return found[1] + "." + found[2]
 	}
 	return ""

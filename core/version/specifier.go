@@ -1,9 +1,10 @@
 package version
 
 import (
-	"regexp"
 	"sort"
 	"strings"
+
+	"glassjar/core/internal/lazy"
 )
 
 // Operators of PEP 440.
@@ -26,14 +27,14 @@ type Specifier struct {
 	version  Version // zero for === with text that is no version
 }
 
-var clauseForm = regexp.MustCompile(`^(===|~=|==|!=|<=|>=|<|>)[ \t\n\r\f\v]*(.*)$`)
+var clauseForm = lazy.Pattern(`^(===|~=|==|!=|<=|>=|<|>)[ \t\n\r\f\v]*(.*)$`)
 
 // ParseSpecifier reads one clause. The error is a [*ParseError].
 func ParseSpecifier(text string) (Specifier, error) {
 	fail := func(why string) (Specifier, error) {
 		return Specifier{}, &ParseError{Kind: "specifier", Text: text, Why: why}
 	}
-	m := clauseForm.FindStringSubmatch(strings.Trim(text, space))
+	m := clauseForm().FindStringSubmatch(strings.Trim(text, space))
 	if m == nil {
 		return fail("it must begin with one of ~= == != <= >= < > ===")
 	}

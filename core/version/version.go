@@ -12,8 +12,9 @@ package version
 import (
 	"errors"
 	"fmt"
-	"regexp"
 	"strings"
+
+	"glassjar/core/internal/lazy"
 )
 
 // ErrInvalid is wrapped by every error that reports text which is not a
@@ -58,7 +59,7 @@ type Version struct {
 
 // The form of PEP 440, appendix B, for lower-cased text without surrounding
 // white space. [0-9] rather than \d: other scripts' digits are not admitted.
-var versionForm = regexp.MustCompile(`^v?(?:([0-9]+)!)?([0-9]+(?:\.[0-9]+)*)` +
+var versionForm = lazy.Pattern(`^v?(?:([0-9]+)!)?([0-9]+(?:\.[0-9]+)*)` +
 	`(?:[-_.]?(alpha|a|beta|b|preview|pre|c|rc)[-_.]?([0-9]*))?` +
 	`(?:-([0-9]+)|[-_.]?(post|rev|r)[-_.]?([0-9]*))?` +
 	`(?:[-_.]?(dev)[-_.]?([0-9]*))?` +
@@ -70,7 +71,7 @@ const space = " \t\n\r\f\v"
 // space around it. The error is a [*ParseError].
 func Parse(text string) (Version, error) {
 	low := strings.ToLower(strings.Trim(text, space))
-	m := versionForm.FindStringSubmatch(low)
+	m := versionForm().FindStringSubmatch(low)
 	if m == nil {
 		return Version{}, &ParseError{Kind: "version", Text: text}
 	}

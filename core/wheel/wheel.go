@@ -17,6 +17,7 @@ import (
 	"io"
 	"io/fs"
 	"strings"
+	"sync"
 
 	"glassjar/core/metadata"
 	"glassjar/core/requirement"
@@ -115,7 +116,7 @@ type Wheel struct {
 }
 
 // supported is the format's version that this package implements.
-var supported = version.MustParse("1.0")
+var supported = sync.OnceValue(func() version.Version { return version.MustParse("1.0") })
 
 // Open reads a wheel's directory and its descriptions, and refuses it with a
 // [*Refusal] where anything is not as it should be. file is the wheel's file
@@ -301,8 +302,8 @@ func (w *Wheel) readFormat() error {
 	switch v := w.Format.Version; {
 	case v.Release()[0] != "1":
 		return w.refuse(w.Info+"/WHEEL", fmt.Sprintf("format version %s has another major number than this program knows (1)", v))
-	case supported.Less(v):
-		w.Warnings = append(w.Warnings, fmt.Sprintf("%s has wheel format version %s; what is newer than %s in it is passed over", w.File, v, supported))
+	case supported().Less(v):
+		w.Warnings = append(w.Warnings, fmt.Sprintf("%s has wheel format version %s; what is newer than %s in it is passed over", w.File, v, supported()))
 	}
 	return nil
 }
