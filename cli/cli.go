@@ -25,8 +25,8 @@ type app struct {
 	in       io.Reader
 	out, err io.Writer
 
-	json, yes, quiet, offline, verbose bool
-	color, jar                         string
+	json, yes, quiet, offline, verbose, noWait bool
+	color, jar                                 string
 
 	screen  *view.Screen
 	machine *operation.Machine
@@ -132,6 +132,7 @@ func (a *app) root() *cobra.Command {
 	f.BoolVarP(&a.yes, "yes", "y", false, "go ahead without asking")
 	f.BoolVarP(&a.quiet, "quiet", "q", false, "print errors only")
 	f.BoolVar(&a.offline, "offline", false, "use only what is on this machine")
+	f.BoolVar(&a.noWait, "no-wait", false, "fail at once where another command is changing the jar")
 	f.BoolVarP(&a.verbose, "verbose", "v", false, "say more, such as what was passed over")
 	f.StringVar(&a.color, "color", "auto", "auto, always or never")
 	root.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error {
@@ -164,12 +165,12 @@ func (a *app) root() *cobra.Command {
 // groups.
 func (a *app) commands() []*cobra.Command {
 	return []*cobra.Command{
-		a.createCommand(), a.discardCommand(),
-		a.installCommand(), a.uninstallCommand(), a.outdatedCommand(), a.upgradeCommand(),
-		a.hereCommand(), a.contentsCommand(), a.aboutCommand(), a.whyCommand(), a.searchCommand(), a.diagnoseCommand(), a.labelCommand(), a.reportCommand(),
-		a.recordCommand(), a.recreateCommand(),
+		a.createCommand(), a.cloneCommand(), a.discardCommand(), a.shelfCommand(),
+		a.installCommand(), a.uninstallCommand(), a.outdatedCommand(), a.upgradeCommand(), a.historyCommand(), a.rewindCommand(),
+		a.hereCommand(), a.contentsCommand(), a.aboutCommand(), a.whyCommand(), a.searchCommand(), a.diagnoseCommand(), a.diffCommand(), a.checkCommand(), a.labelCommand(), a.reportCommand(),
+		a.recordCommand(), a.recreateCommand(), a.sealCommand(),
 		a.runCommand(), a.enterCommand(), a.leaveCommand(), a.shellSetupCommand(), a.connectCommand(),
-		a.pythonsCommand(), a.indexCommand(), a.settingsCommand(), a.straysCommand(), a.serveCommand(), a.demoCommand(), a.versionCommand(),
+		a.pythonsCommand(), a.indexCommand(), a.storeCommand(), a.settingsCommand(), a.straysCommand(), a.serveCommand(), a.demoCommand(), a.versionCommand(),
 	}
 }
 
@@ -201,6 +202,8 @@ func (a *app) prepare(cmd *cobra.Command, args []string) error {
 		return err
 	}
 	a.machine.Client.Offline = a.offline
+	a.machine.Command, a.machine.NoWait = a.doing, a.noWait
+	a.machine.Waits = func(jar string) { a.screen.Note("waiting: another command is changing " + a.screen.Path(jar)) }
 	a.machine.Report = a.screen.Progress().Report
 	return nil
 }

@@ -41,7 +41,7 @@ func (a *app) offers(root *cobra.Command) {
 		path []string
 		from offer
 	}{
-		{[]string{"discard"}, jars}, {[]string{"enter"}, jars}, {[]string{"install"}, names}, {[]string{"search"}, names}, {[]string{"about"}, both},
+		{[]string{"discard"}, jars}, {[]string{"enter"}, jars}, {[]string{"clone"}, jars}, {[]string{"diff"}, jars}, {[]string{"install"}, names}, {[]string{"search"}, names}, {[]string{"about"}, both},
 		{[]string{"uninstall"}, installed}, {[]string{"upgrade"}, installed}, {[]string{"why"}, installed},
 		{[]string{"index", "drop"}, indexes}, {[]string{"index", "order"}, indexes},
 	} {

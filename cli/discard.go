@@ -1,38 +1,40 @@
 package cli
 
 import (
-	"strings"
-
 	"github.com/spf13/cobra"
 
-	"glassjar/cli/view"
+	"glassjar/core/operation"
 )
 
 func (a *app) discardCommand() *cobra.Command {
-	return &cobra.Command{
-		Use: "discard JAR...", GroupID: "make", Short: "remove a jar, and only ever a jar",
-		Long: `Removes jars, each named by its folder or its name on the shelf. Anything that
-is not a jar made by this program is refused, and links are never followed.
-A project's spec and record stay.`,
-		Example: "  glassjar discard .jar\n  glassjar discard scratch",
-		Args:    atLeast(1, "the folder of a jar, mostly .jar, or a name on the shelf"),
+	var undo bool
+	cmd := &cobra.Command{
+		Use: "discard JAR...", GroupID: "make", Short: "remove jars, and only ever jars",
+		Long: `Removes jars by their paths or their names on the shelf. Nothing but a jar is ever
+removed; the project's spec and record stay. Until the store is tidied, --undo
+brings a jar back.`,
+		Example: "  glassjar discard .jar\n  glassjar discard scratch\n  glassjar discard --undo",
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if a.canAsk() && !a.yes {
-				if ok, err := a.ask("discard " + strings.Join(args, ", ") + "?"); err != nil || !ok {
-					a.exit = view.ExitNo
-					return err
-				}
+			if undo {
+				d, err := a.machine.BringBack(args)
+				return a.present(d, err, func() { a.screen.Discarded(d) })
 			}
-			d, err := a.machine.Discard(args)
-			if err != nil {
+			if err := atLeast(1, "the path or the name of a jar")(cmd, args); err != nil {
 				return err
 			}
-			if a.json {
-				a.screen.Data(d)
-				return nil
-			}
-			a.screen.Discarded(d)
-			return nil
+			d, err := a.machine.Discard(args, a.decideDiscard)
+			return a.present(d, err, func() { a.screen.Discarded(d) })
 		},
 	}
+	cmd.Flags().BoolVar(&undo, "undo", false, "bring back what was discarded last, or the named jars")
+	return cmd
+}
+
+// decideDiscard shows what goes and asks, where there is a person.
+func (a *app) decideDiscard(d *operation.Discarded) (bool, error) {
+	if a.yes || !a.canAsk() {
+		return true, nil
+	}
+	a.screen.Discarding(d)
+	return a.ask("discard this?")
 }

@@ -38,7 +38,7 @@ func (a *app) help(cmd *cobra.Command, _ []string) {
 	flags(screen, "with", cmd.LocalNonPersistentFlags())
 	if cmd.HasParent() {
 		screen.Say("")
-		screen.Text("With every command: --jar --json --yes --quiet --offline --verbose --color")
+		screen.Text("With every command: --jar --json --yes --quiet --offline --no-wait --verbose --color")
 		return
 	}
 	flags(screen, "always", cmd.PersistentFlags())

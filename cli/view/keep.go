@@ -35,18 +35,6 @@ func (s *Screen) Created(c *operation.Created) {
 	t.Print()
 }
 
-// Discarded tells which jars went.
-func (s *Screen) Discarded(d *operation.Discarded) {
-	t := s.Sheet()
-	for _, j := range d.Jars {
-		t.Line("gone", s.Bold(s.Path(j)))
-	}
-	for _, k := range d.Kept {
-		t.Line("kept", s.Plain(s.Path(k)))
-	}
-	t.Print()
-}
-
 // Recorded tells what became of the record.
 func (s *Screen) Recorded(r *operation.Recorded, check bool) {
 	t := s.Sheet()

@@ -128,6 +128,8 @@ func (s *Screen) jarWords(err error) (Message, bool) {
 		noFile   *operation.NoFittingFileError
 		served   *operation.NotServedError
 		trust    *operation.NotTrustedError
+		clone    *operation.CannotCloneError
+		busy     *operation.BusyError
 		other    *operation.OtherFileError
 		away     *operation.AwayTwiceError
 		noShell  *shell.UnknownError
@@ -174,6 +176,10 @@ func (s *Screen) jarWords(err error) (Message, bool) {
 		return m, true
 	case errors.As(err, &served):
 		return Message{What: served.Error(), Reasons: served.Serves, Try: []string{"make one that does: glassjar record, on a machine with the spec"}, Exit: ExitUnsolved}, true
+	case errors.As(err, &busy):
+		return Message{What: "another command is changing " + s.Path(busy.Jar), Reasons: []string{"--no-wait was asked for"}, Try: []string{"wait for it: the same command without --no-wait"}, Exit: ExitNo}, true
+	case errors.As(err, &clone):
+		return Message{What: "the contents cannot be had for " + clone.Python, Reasons: clone.Against, Try: []string{"clone it with its own Python: without --python"}, Exit: ExitUnsolved}, true
 	case errors.As(err, &trust):
 		return Message{What: "the jar at " + s.Path(trust.Jar) + " is not entered by itself", Reasons: []string{"this program did not make it on this machine for you"},
 			Try: []string{"make your own from its record: glassjar discard " + s.Path(trust.Jar) + ", then glassjar recreate", "or enter it once: glassjar enter"}, Exit: ExitNo}, true

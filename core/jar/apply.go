@@ -67,7 +67,7 @@ const (
 // is moved, the jar is as it was.
 func (j *Jar) Apply(ctx context.Context, c Change) error {
 	if !j.held {
-		unlock, err := j.Lock()
+		unlock, err := j.Lock(nil)
 		if err != nil {
 			return err
 		}

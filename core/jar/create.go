@@ -39,6 +39,11 @@ func (e *ExistsError) Error() string {
 // Create makes an empty jar at root, whole or not at all. The error is an
 // [*ExistsError] if anything stands there; an empty folder is no obstacle.
 func Create(ctx context.Context, root string, in interpreter.Interpreter, opt Options) (*Jar, error) {
+	return build(ctx, root, func(j *Jar) error { return j.build(in, opt) })
+}
+
+// build fills a new folder beside root and moves it there.
+func build(ctx context.Context, root string, fill func(*Jar) error) (*Jar, error) {
 	root, err := filepath.Abs(root)
 	if err != nil {
 		return nil, err
@@ -62,8 +67,7 @@ func Create(ctx context.Context, root string, in interpreter.Interpreter, opt Op
 	if err := os.Chmod(temp, 0o755); err != nil {
 		return nil, err
 	}
-	j := &Jar{Root: temp}
-	if err := j.build(in, opt); err != nil {
+	if err := fill(&Jar{Root: temp}); err != nil {
 		return nil, err
 	}
 	if err := ctx.Err(); err != nil {

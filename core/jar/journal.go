@@ -24,11 +24,23 @@ const (
 
 // Lock waits until no other process changes the jar, and keeps others out
 // until unlock is called. What is read before a change belongs inside the lock
-// too: specs and records are read, changed and written.
-func (j *Jar) Lock() (unlock func(), err error) {
+// too: specs and records are read, changed and written. busy, if not nil, is
+// called once before waiting begins; its error ends it.
+func (j *Jar) Lock(busy func() error) (unlock func(), err error) {
 	l := flock.New(j.Path(lockFile), flock.SetPermissions(0o644))
-	if err := l.Lock(); err != nil {
+	ok, err := l.TryLock()
+	if err != nil {
 		return nil, err
+	}
+	if !ok && busy != nil {
+		if err := busy(); err != nil {
+			return nil, err
+		}
+	}
+	if !ok {
+		if err := l.Lock(); err != nil {
+			return nil, err
+		}
 	}
 	return func() { _ = l.Unlock() }, nil
 }

@@ -77,6 +77,10 @@ func (m *Machine) carryOut(ctx context.Context, p *Plan, decide Decide) (*Outcom
 		out.Done = true
 		return out, nil
 	}
+	next := m.nextMoment(p, origins)
+	if change.Write[p.jar.MomentFile(next.Number)], err = next.Bytes(); err != nil {
+		return out, err
+	}
 	if err := p.jar.Apply(ctx, change); err != nil {
 		return out, err
 	}
@@ -88,7 +92,7 @@ func (m *Machine) carryOut(ctx context.Context, p *Plan, decide Decide) (*Outcom
 func (m *Machine) collectWrites(p *Plan, origins map[string]string, change *jar.Change, out *Outcome) {
 	for _, file := range sortedNames(p.write) {
 		data := p.write[file]
-		if have, err := os.ReadFile(file); err == nil && string(have) == string(data) {
+		if have, err := os.ReadFile(file); err == nil && data != nil && string(have) == string(data) {
 			continue
 		}
 		change.Write[file] = data

@@ -68,8 +68,11 @@ func (m *Machine) Create(ctx context.Context, opt CreateOptions) (*Created, erro
 	if out.Python, out.Why, out.PassedOver, err = m.choosePython(ctx, opt.Python, spec); err != nil {
 		return nil, err
 	}
-	_, err = m.make(ctx, place.Root, out.Python, jar.Options{Prompt: place.Prompt(), SeeSystem: opt.SeeSystem || spec.Tool.SeeSystem})
-	return out, err
+	j, err := m.make(ctx, place.Root, out.Python, jar.Options{Prompt: place.Prompt(), SeeSystem: opt.SeeSystem || spec.Tool.SeeSystem})
+	if err != nil {
+		return nil, err
+	}
+	return out, m.firstMoment(j, place)
 }
 
 // make makes an empty jar, and puts it on the list of those known.

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"errors"
+	"io"
 	"os"
 	"path/filepath"
 	"strings"
@@ -22,7 +23,7 @@ func (m *Machine) recreateFrom(ctx context.Context, place Place, opt RecreateOpt
 	if !filepath.IsAbs(file) {
 		file = filepath.Join(m.Dir, file)
 	}
-	text, err := os.ReadFile(file)
+	text, err := readFrom(file)
 	if err != nil {
 		return nil, usage("%s cannot be read: %v", "name a record, a spec or a plain list", project.Shorten(m.Dir, file), plainSystem(err))
 	}
@@ -36,7 +37,12 @@ func (m *Machine) recreateFrom(ctx context.Context, place Place, opt RecreateOpt
 		if err != nil {
 			return nil, err
 		}
+		if !fileExists(place.SpecFile) && !fileExists(place.RecordFile) && !namesPaths(record) {
+			opt.adopt = text
+		}
 		return m.fromRecord(ctx, place, spec, record, opt, decide)
+	case "sealed":
+		return m.fromSealed(ctx, place, spec, file, opt, decide)
 	case "spec":
 		from, err := project.ParseSpec(file, text)
 		if err != nil {
@@ -60,9 +66,40 @@ func plainSystem(err error) error {
 	return err
 }
 
-// kindOf tells a record and a spec, both TOML, from a plain list.
+// zipHead begins every zip that has members.
+var zipHead = []byte("PK\x03\x04")
+
+// readFrom reads a file, of a sealed jar only the head.
+func readFrom(file string) ([]byte, error) {
+	f, err := os.Open(file)
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	head := make([]byte, len(zipHead))
+	if n, _ := io.ReadFull(f, head); n == len(head) && bytes.Equal(head, zipHead) {
+		return head, nil
+	}
+	return os.ReadFile(file)
+}
+
+// namesPaths reports whether a record names files by paths beside it: it is true
+// at its own place only.
+func namesPaths(record *project.Record) bool {
+	for _, f := range recordedFiles(record) {
+		if f.Path != "" {
+			return true
+		}
+	}
+	return false
+}
+
+// kindOf tells a sealed jar, and a record from a spec, both TOML, and these from
+// a plain list.
 func kindOf(file string, text []byte) string {
 	switch {
+	case bytes.Equal(text, zipHead):
+		return "sealed"
 	case !strings.HasSuffix(file, ".toml"):
 		return "list"
 	case bytes.Contains(text, []byte("lock-version")):

@@ -227,6 +227,11 @@ func (m *Machine) open(p Place) (*jar.Jar, error) {
 	return j, err
 }
 
+// BusyError says that another process is changing a jar.
+type BusyError struct{ Jar string }
+
+func (e *BusyError) Error() string { return "another command is changing " + e.Jar }
+
 // hold keeps other processes from changing the jar of a place until release is
 // called. A jar that is not there yet cannot be held; making one is a rename,
 // which only one process can win.
@@ -238,7 +243,15 @@ func (m *Machine) hold(p Place) (release func(), err error) {
 	if err != nil {
 		return nil, err
 	}
-	unlock, err := j.Lock()
+	unlock, err := j.Lock(func() error {
+		if m.NoWait {
+			return &BusyError{p.Root}
+		}
+		if m.Waits != nil {
+			m.Waits(p.Root)
+		}
+		return nil
+	})
 	if err != nil {
 		return nil, err
 	}

@@ -3,10 +3,7 @@ package operation
 import (
 	"context"
 	"errors"
-	"os"
-	"path/filepath"
 	"sort"
-	"strings"
 
 	"glassjar/core/jar"
 	"glassjar/core/project"
@@ -247,51 +244,4 @@ func (m *Machine) Label(ref string) (*Labelled, error) {
 	out := &Labelled{Jar: place.Root, Python: pythonTitle(j), Packages: len(installed)}
 	out.Label, err = j.Label(installed)
 	return out, err
-}
-
-// Discarded tells which jars were removed.
-type Discarded struct {
-	Jars []string `json:"jars"`
-	// Kept are specs and records of projects, which stay.
-	Kept []string `json:"kept"`
-}
-
-// Discard removes jars, each named by its path or its name on the shelf. All
-// are looked at before the first is removed. The folder itself is meant: a
-// project's folder does not stand for its jar here.
-func (m *Machine) Discard(refs []string) (*Discarded, error) {
-	var places []Place
-	for _, ref := range refs {
-		root := ref
-		if !strings.ContainsAny(ref, `/\`) && !strings.HasPrefix(ref, ".") {
-			if shelf := filepath.Join(m.Folders.Shelf, ref); jar.Exists(shelf) {
-				root = shelf
-			}
-		}
-		if !filepath.IsAbs(root) {
-			root = filepath.Join(m.Dir, root)
-		}
-		root = filepath.Clean(root)
-		if err := jar.Discardable(root); err != nil {
-			return nil, err
-		}
-		places = append(places, m.placeAt(root, Named))
-	}
-	out := &Discarded{Jars: []string{}, Kept: []string{}}
-	for _, p := range places {
-		id := jar.IDOf(p.Root)
-		if err := jar.Discard(p.Root); err != nil {
-			return out, err
-		}
-		if err := m.Known.Forget(id); err != nil {
-			return out, err
-		}
-		out.Jars = append(out.Jars, p.Root)
-		for _, f := range []string{p.SpecFile, p.RecordFile} {
-			if _, err := os.Stat(f); err == nil && p.Project != "" {
-				out.Kept = append(out.Kept, f)
-			}
-		}
-	}
-	return out, nil
 }

@@ -11,6 +11,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"time"
 
 	"glassjar/core/fetch"
 	"glassjar/core/index"
@@ -37,11 +38,20 @@ type Machine struct {
 	Cache  *interpreter.Cache
 	// Known is the list of all jars of this machine.
 	Known shelf.List
+	// Away is the list of discarded jars that can be brought back.
+	Away shelf.AwayList
 	// Report, if set, is told how far work has come. Several goroutines call it.
 	Report func(Progress)
 	// Notes collects remarks for the user, each once.
 	Notes []string
 
+	// NoWait makes a jar that another process is changing an error, a [*BusyError];
+	// else Waits, if set, is told before waiting begins.
+	NoWait bool
+	Waits  func(jar string)
+	// Command is what was typed, for the history; Clock tells the time, if set.
+	Command string
+	Clock   func() time.Time
 	// NoHints leaves out what an error could tell after asking an index.
 	NoHints bool
 	// SealedOff shuts PYTHONPATH and the user's own packages out of what is run.
@@ -68,6 +78,7 @@ func NewMachine(dir string) (*Machine, error) {
 	m.Client.Credentials.Keyring = m.Settings.Keyring
 	m.Store = &store.Store{Dir: m.Folders.Store}
 	m.Known = shelf.List{Dir: filepath.Join(m.Folders.State, "jars")}
+	m.Away = shelf.AwayList{Dir: filepath.Join(m.Folders.State, "discarded")}
 	m.Cache = interpreter.OpenCache(filepath.Join(m.Folders.Cache, "pythons.json"))
 	return m, nil
 }

@@ -34,6 +34,11 @@ type RecreateOptions struct {
 	// Target, with Python a minor version, shows what another machine would get;
 	// nothing is done.
 	Target string
+
+	// unseal, if set, brings the chosen files into the store; adopt is the text of
+	// a record that becomes that of a jar which has none.
+	unseal func([]selection) error
+	adopt  []byte
 }
 
 // OutOfStepError says that the spec was changed after the record was made.
@@ -117,6 +122,14 @@ func (m *Machine) fromRecord(ctx context.Context, place Place, spec *project.Spe
 	}
 	if p.selected, err = fromEntries(record, env, p.parts); err != nil {
 		return nil, err
+	}
+	if opt.unseal != nil {
+		if err := opt.unseal(p.selected); err != nil {
+			return nil, err
+		}
+	}
+	if opt.adopt != nil {
+		p.write[place.RecordFile] = opt.adopt
 	}
 	return m.makeSo(ctx, p, installed, survey, spec.Tool.SeeSystem || record.SeeSystem, decide)
 }

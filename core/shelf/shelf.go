@@ -110,6 +110,12 @@ func (l List) Trusted(root string) bool {
 	return err == nil && k.Made && k.Root == root
 }
 
+// Has reports whether the jar that stands at root is on the list.
+func (l List) Has(root string) bool {
+	k, err := l.read(jar.IDOf(root))
+	return err == nil && k.Root == root
+}
+
 // All are the jars known, by place. Entries whose place now holds another jar
 // are left out; those whose jar is gone are in it.
 func (l List) All() ([]Known, error) {

@@ -13,6 +13,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"time"
 )
 
 // Store is a folder. Several processes may use it at once: files are written
@@ -131,4 +132,41 @@ func (c contextReader) Read(p []byte) (int, error) {
 		return 0, err
 	}
 	return c.r.Read(p)
+}
+
+// Held is one package file of the store.
+type Held struct {
+	SHA256, Path string
+	Size         int64
+	// Used is when it came.
+	Used time.Time
+}
+
+// All lists the package files, by hash.
+func (s *Store) All() ([]Held, error) {
+	var out []Held
+	folders, err := os.ReadDir(filepath.Join(s.Dir, "packages"))
+	if errors.Is(err, os.ErrNotExist) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	for _, folder := range folders {
+		if !folder.IsDir() {
+			continue
+		}
+		files, err := os.ReadDir(filepath.Join(s.Dir, "packages", folder.Name()))
+		if err != nil {
+			return nil, err
+		}
+		for _, f := range files {
+			info, err := f.Info()
+			if err != nil || !ValidSum(f.Name()) {
+				continue // removed meanwhile, or not ours
+			}
+			out = append(out, Held{f.Name(), s.path(f.Name()), info.Size(), info.ModTime()})
+		}
+	}
+	return out, nil
 }

@@ -1,0 +1,253 @@
+package view
+
+import (
+	"fmt"
+	"strings"
+	"time"
+
+	"glassjar/core/operation"
+)
+
+// when is a moment as it is written everywhere: in UTC, to the minute, so that
+// it reads the same on every machine.
+func when(t time.Time) string {
+	if t.IsZero() {
+		return ""
+	}
+	return t.UTC().Format("2006-01-02 15:04")
+}
+
+// History lists the states of a jar, the newest last.
+func (s *Screen) History(h *operation.History) {
+	t := s.Sheet()
+	t.Line("jar", s.Bold(s.Path(h.Jar)), s.Faint("times are UTC"))
+	for i, state := range h.States {
+		label := "state"
+		number := s.Plain(fmt.Sprint(state.Number))
+		if i == len(h.States)-1 {
+			label, number = "now", s.Good(fmt.Sprint(state.Number))
+		}
+		t.Row(label, number, s.Faint(when(state.At)), s.Plain(state.Command), s.Faint(some4(state.Did)))
+	}
+	if len(h.States) == 0 {
+		t.Line("state", s.Plain("none is written down; the next change writes one"))
+	}
+	t.Print()
+}
+
+// some4 names at most four changes.
+func some4(list []string) string {
+	if len(list) > 4 {
+		return fmt.Sprintf("%s and %d more", strings.Join(list[:3], ", "), len(list)-3)
+	}
+	return strings.Join(list, ", ")
+}
+
+// Difference shows what two things do not have in common.
+func (s *Screen) Difference(d *operation.Difference) {
+	t := s.Sheet()
+	t.Line("from", s.Bold(s.Path(d.A)))
+	t.Line("to", s.Bold(s.Path(d.B)))
+	for _, i := range d.Added {
+		t.Row("more", s.Good(i.Name), s.Plain(i.Version))
+	}
+	for _, i := range d.Removed {
+		t.Row("less", s.Bad(i.Name), s.Plain(i.From))
+	}
+	for _, i := range d.Changed {
+		t.Row("other", s.Warn(i.Name), s.Plain(i.From+" -> "+i.Version))
+	}
+	for _, i := range d.OtherFiles {
+		t.Row("files", s.Warn(i.Name), s.Plain(i.Version), s.Faint("the same version with other files"))
+	}
+	for _, i := range d.OtherIndex {
+		t.Row("index", s.Warn(i.Name), s.Plain(i.Version), s.Faint("from "+i.From+", and from "+i.Index))
+	}
+	if len(d.Pythons) == 2 {
+		t.Line("python", s.Warn(d.Pythons[0]), s.Faint("and"), s.Warn(d.Pythons[1]))
+	}
+	same := Count(d.Same, "package") + " the same"
+	if !d.Differs() {
+		same = "no difference, " + same
+	}
+	t.Line("sum", s.Plain(same))
+	t.Print()
+}
+
+// Checked shows what a check found.
+func (s *Screen) Checked(c *operation.Checked) {
+	t := s.Sheet()
+	t.Line("jar", s.Bold(s.Path(c.Jar)), s.Faint(Count(c.Files, "file")+" compared"))
+	for _, f := range c.Mended {
+		t.Line("mended", s.Good(f))
+	}
+	for _, f := range c.Faults {
+		t.Row(f.What, s.Bad(f.Path), s.Faint("of "+f.Owner))
+	}
+	for n, f := range c.Unknown {
+		if n == 8 && len(c.Unknown) > 9 {
+			t.Line("unknown", s.Faint(fmt.Sprintf("and %d more", len(c.Unknown)-8)))
+			break
+		}
+		t.Row("unknown", s.Warn(f), s.Faint("belongs to nothing"))
+	}
+	for _, u := range c.Unmet {
+		who := u.From + " needs "
+		if u.From == "" {
+			who = "asked for is "
+		}
+		have := "which is missing"
+		if u.Version != "" {
+			have = "and " + u.Version + " is here"
+		}
+		t.Line("unmet", s.Bad(who+strings.TrimSpace(u.To+" "+u.Range)), s.Faint(have))
+	}
+	for _, b := range c.Broken {
+		t.Row("broken", s.Bad(b), s.Faint("missing, or leads nowhere"))
+	}
+	if c.Python != "" {
+		t.Line("python", s.Bad(c.Python))
+	}
+	t.Line("record", s.Plain(s.Step(c.Step)))
+	switch {
+	case c.Clean():
+		t.Line("found", s.Good("nothing wrong"))
+	case len(c.Faults)+len(c.Broken) > 0:
+		t.Line("try", s.Plain("glassjar check --mend"))
+	default:
+		t.Line("try", s.Plain("glassjar recreate"))
+	}
+	t.Print()
+}
+
+// Shelf lists the jars of the machine.
+func (s *Screen) Shelf(x *operation.Shelf) {
+	t := s.Sheet()
+	for _, j := range x.Jars {
+		label := "project"
+		if j.OnShelf {
+			label = "shelf"
+		}
+		state := s.Faint(j.State)
+		if j.State != operation.ShelfFine {
+			state = s.Warn(j.State)
+		}
+		size := Bytes(j.Size)
+		if j.Shared > 0 {
+			size += ", " + Bytes(j.Shared) + " shared"
+		}
+		t.Row(label, s.Bold(j.Name), s.Plain(j.Python), s.Plain(Count(j.Packages, "package")), s.Plain(size), s.Faint(when(j.Used)), state, s.Faint(s.Path(j.Jar)))
+	}
+	for _, a := range x.Away {
+		t.Line("away", s.Plain(s.Path(a.Jar)), s.Faint("discarded "+when(a.At)+", "+Bytes(a.Size)+"; glassjar discard --undo"))
+	}
+	if len(x.Jars)+len(x.Away) == 0 {
+		t.Line("shelf", s.Plain("no jar is known here"))
+	}
+	t.Print()
+}
+
+// Discarding shows what is about to go.
+func (s *Screen) Discarding(d *operation.Discarded) {
+	t := s.Sheet()
+	for _, j := range d.Jars {
+		t.Line("discard", s.Bad(s.Path(j)))
+	}
+	for _, k := range d.Kept {
+		t.Line("keep", s.Plain(s.Path(k)))
+	}
+	t.Print()
+}
+
+// Discarded tells which jars went, or came back.
+func (s *Screen) Discarded(d *operation.Discarded) {
+	if !d.Done {
+		s.Say("nothing was changed")
+		return
+	}
+	t := s.Sheet()
+	label := "gone"
+	if d.Back {
+		label = "back"
+	}
+	for _, j := range d.Jars {
+		t.Line(label, s.Bold(s.Path(j)))
+	}
+	for _, k := range d.Kept {
+		t.Line("kept", s.Plain(s.Path(k)))
+	}
+	if !d.Back {
+		t.Line("frees", s.Plain(Bytes(d.Frees)), s.Faint("once glassjar store tidy is run; until then discard --undo brings it back"))
+	}
+	t.Print()
+}
+
+// Sealed tells of a sealed jar that was written or verified.
+func (s *Screen) Sealed(x *operation.Sealed, check bool) {
+	t := s.Sheet()
+	label := "sealed"
+	if check {
+		label = "checked"
+	}
+	t.Line(label, s.Bold(s.Path(x.File)), s.Faint(Count(x.Packages, "package")+" in "+Count(x.Files, "file")+", "+Bytes(x.Bytes)))
+	if len(x.Targets) > 0 {
+		t.Line("serves", s.Plain(targets(x.Targets)))
+	}
+	for _, f := range x.Faults {
+		t.Line("wrong", s.Bad(f))
+	}
+	if check && len(x.Faults) == 0 {
+		t.Line("found", s.Good("nothing wrong"))
+	}
+	t.Print()
+}
+
+// StoreUsage tells what the store holds.
+func (s *Screen) StoreUsage(u *operation.StoreUsage) {
+	t := s.Sheet()
+	t.Line("store", s.Bold(s.Path(u.Dir)), s.Faint(Count(u.Files, "package file")+", "+Bytes(u.Bytes)))
+	for n, d := range u.Distributions {
+		if n == 12 && len(u.Distributions) > 13 {
+			t.Line("keeps", s.Faint(fmt.Sprintf("and %d more", len(u.Distributions)-12)))
+			break
+		}
+		t.Row("keeps", s.Plain(d.Name), s.Plain(fmt.Sprintf("%8s", Bytes(d.Bytes))), s.Faint(Count(d.Files, "file")))
+	}
+	for _, j := range u.Jars {
+		t.Row("for", s.Plain(s.Path(j.Name)), s.Plain(fmt.Sprintf("%8s", Bytes(j.Bytes))), s.Faint(Count(j.Files, "file")))
+	}
+	if u.Discarded > 0 {
+		t.Line("away", s.Plain(Bytes(u.Discarded)), s.Faint("in discarded jars"))
+	}
+	if free := u.Bytes - u.Needed + u.Discarded; free > 0 {
+		t.Line("try", s.Plain("glassjar store tidy"), s.Faint("would free "+Bytes(free)))
+	}
+	t.Print()
+}
+
+// Tidied tells what was removed, or would be.
+func (s *Screen) Tidied(x *operation.Tidied) {
+	t := s.Sheet()
+	label := "removed"
+	if !x.Done {
+		label = "would go"
+	}
+	for _, j := range x.Jars {
+		t.Line("jar", s.Plain(s.Path(j)), s.Faint("discarded; cannot be brought back after this"))
+	}
+	t.Line(strings.TrimPrefix(label, "would "), s.Plain(Count(x.Files, "package file")+", "+Bytes(x.Bytes)+" in all"))
+	t.Print()
+}
+
+// Verified tells what a verification found.
+func (s *Screen) Verified(v *operation.Verified) {
+	t := s.Sheet()
+	t.Line("store", s.Plain(Count(v.Files, "package file")+", "+Bytes(v.Bytes)))
+	for _, d := range v.Damaged {
+		t.Line("damaged", s.Bad(d), s.Faint("removed; it is fetched again when it is needed"))
+	}
+	if len(v.Damaged) == 0 {
+		t.Line("found", s.Good("nothing wrong"))
+	}
+	t.Print()
+}

@@ -1,0 +1,102 @@
+package jar
+
+import (
+	"context"
+	"io"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"runtime"
+	"strings"
+
+	"golang.org/x/sync/errgroup"
+
+	"glassjar/core/interpreter"
+)
+
+// Clone makes an independent copy of the jar at root, whole or not at all: its
+// packages' files as they are, all that is the jar's own written anew. Bytecode
+// comes along, since its sources keep their times.
+func (j *Jar) Clone(ctx context.Context, root string, in interpreter.Interpreter, opt Options) (*Jar, error) {
+	return build(ctx, root, func(copied *Jar) error {
+		if err := j.copyInto(ctx, copied.Root); err != nil {
+			return err
+		}
+		return copied.build(in, opt)
+	})
+}
+
+// copyInto copies all that belongs to distributions, and what came by other
+// means.
+func (j *Jar) copyInto(ctx context.Context, root string) error {
+	group, ctx := errgroup.WithContext(ctx)
+	group.SetLimit(max(2, runtime.NumCPU()))
+	err := filepath.WalkDir(j.Root, func(file string, e fs.DirEntry, err error) error {
+		if err != nil {
+			return err
+		}
+		rel := j.relative(file)
+		to := filepath.Join(root, filepath.FromSlash(rel))
+		switch {
+		case file == j.Root || rel == "pyvenv.cfg" || rel == ".gitignore":
+			return ctx.Err()
+		case rel == ownFolder:
+			return filepath.SkipDir
+		case e.IsDir():
+			return makeFolder(to)
+		case e.Type()&fs.ModeSymlink != 0:
+			target, err := os.Readlink(file)
+			if err != nil || filepath.Dir(rel) == j.Layout().Scripts() && strings.HasPrefix(filepath.Base(rel), "py") {
+				return err // the interpreter's links are made anew
+			}
+			return os.Symlink(target, to)
+		case !e.Type().IsRegular():
+			return nil
+		}
+		group.Go(func() error { return copyWithTime(file, to) })
+		return nil
+	})
+	if err2 := group.Wait(); err == nil {
+		err = err2
+	}
+	if err != nil {
+		return err
+	}
+	origins, err := os.ReadFile(j.Path(ownFolder, "origins.json"))
+	if os.IsNotExist(err) {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	if err := makeFolder(filepath.Join(root, ownFolder)); err != nil {
+		return err
+	}
+	return writeFile(filepath.Join(root, ownFolder, "origins.json"), origins, 0o644)
+}
+
+// copyWithTime copies a file with its mode and time: Python takes bytecode only
+// beside a source of the time that it notes.
+func copyWithTime(from, to string) error {
+	in, err := os.Open(from)
+	if err != nil {
+		return err
+	}
+	defer in.Close()
+	info, err := in.Stat()
+	if err != nil {
+		return err
+	}
+	out, err := os.OpenFile(to, os.O_CREATE|os.O_EXCL|os.O_WRONLY, info.Mode().Perm())
+	if err != nil {
+		return err
+	}
+	_, err = io.Copy(out, in)
+	if err2 := out.Close(); err == nil {
+		err = err2
+	}
+	if err != nil {
+		return err
+	}
+	return os.Chtimes(to, info.ModTime(), info.ModTime())
+}

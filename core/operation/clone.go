@@ -1,0 +1,168 @@
+package operation
+
+import (
+	"context"
+	"errors"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"glassjar/core/interpreter"
+	"glassjar/core/jar"
+	"glassjar/core/project"
+)
+
+// CloneOptions say what to clone to where.
+type CloneOptions struct {
+	// From is a jar (a path, or a name on the shelf), a record, or a sealed jar.
+	From string
+	// To is a path, or a name for the shelf.
+	To string
+	// Python is a wish for another interpreter than the jar's.
+	Python string
+}
+
+// Clone makes a jar with the contents of another, a record or a sealed jar,
+// independent of it from then on.
+func (m *Machine) Clone(ctx context.Context, opt CloneOptions, decide Decide) (*Outcome, error) {
+	to, err := m.cloneTarget(opt.To)
+	if err != nil {
+		return nil, err
+	}
+	file := opt.From
+	if !filepath.IsAbs(file) {
+		file = filepath.Join(m.Dir, file)
+	}
+	if info, err := os.Stat(file); err == nil && info.Mode().IsRegular() {
+		return m.recreateFrom(ctx, to, RecreateOptions{From: file, Python: opt.Python}, decide)
+	}
+	from, err := m.named(opt.From)
+	if err != nil {
+		return nil, err
+	}
+	release, err := m.hold(from)
+	if err != nil {
+		return nil, err
+	}
+	defer release()
+	j, err := m.open(from)
+	if err != nil {
+		return nil, err
+	}
+	in, same, err := m.clonePython(ctx, j, opt.Python)
+	if err != nil {
+		return nil, err
+	}
+	if !same {
+		return m.cloneByRecord(ctx, from, to, opt.Python, in, decide)
+	}
+	return m.cloneFiles(ctx, j, from, to, in, decide)
+}
+
+// cloneTarget is the place of a jar that is not there yet.
+func (m *Machine) cloneTarget(to string) (Place, error) {
+	if !strings.ContainsAny(to, `/\`) && !strings.HasPrefix(to, ".") {
+		return m.newPlace(to, "")
+	}
+	return m.newPlace("", to)
+}
+
+// clonePython is the interpreter of the clone; same tells that files can be
+// taken as they are.
+func (m *Machine) clonePython(ctx context.Context, j *jar.Jar, wish string) (interpreter.Interpreter, bool, error) {
+	own, err := m.interpreterOf(ctx, j)
+	if wish == "" {
+		return own, err == nil, err
+	}
+	in, _, _, err2 := m.choosePython(ctx, wish, nil)
+	if err2 != nil {
+		return in, false, err2
+	}
+	return in, err == nil && in.ABI() == own.ABI() && jar.LayoutOf(in) == j.Layout(), nil
+}
+
+// cloneFiles copies the files of a jar, and its spec and record.
+func (m *Machine) cloneFiles(ctx context.Context, j *jar.Jar, from, to Place, in interpreter.Interpreter, decide Decide) (*Outcome, error) {
+	installed, err := j.Installed()
+	if err != nil {
+		return nil, err
+	}
+	p := emptyPlan(to)
+	p.Create, p.Python, p.fresh = true, in.Title(), true
+	for _, d := range installed {
+		p.Add = append(p.Add, Item{Name: d.Key(), Version: d.Version().String(), Asked: d.Requested, Here: true})
+	}
+	out := &Outcome{Plan: p, Wrote: []string{}, Warnings: []string{}}
+	if ok, err := decide(p); err != nil || !ok {
+		return out, err
+	}
+	start := m.now()
+	copied, err := j.Clone(ctx, to.Root, in, jar.Options{Prompt: to.Prompt(), SeeSystem: j.State.SeeSystem, Parts: j.State.Parts})
+	if err != nil {
+		return out, err
+	}
+	m.Known.See(copied, true)
+	for source, target := range map[string]string{from.SpecFile: to.SpecFile, from.RecordFile: to.RecordFile} {
+		data, err := os.ReadFile(source)
+		if err != nil || fileExists(target) {
+			continue // there is none, or the new place has its own
+		}
+		if _, err := writeIfNew(target, data, false); err != nil {
+			return out, err
+		}
+		out.Wrote = append(out.Wrote, target)
+	}
+	out.Done, out.Took = true, m.now().Sub(start)
+	return out, copied.WriteMoment(m.clonedMoment(j, to))
+}
+
+// CannotCloneError says what stands against another Python.
+type CannotCloneError struct {
+	Python string
+	// Against are reasons, one for each distribution.
+	Against []string
+}
+
+func (e *CannotCloneError) Error() string {
+	return "the contents are not for " + e.Python + ": " + strings.Join(e.Against, "; ")
+}
+
+// cloneByRecord fills the clone from the record, which may have other files for
+// the other Python.
+func (m *Machine) cloneByRecord(ctx context.Context, from, to Place, wish string, in interpreter.Interpreter, decide Decide) (*Outcome, error) {
+	record, err := project.ReadRecord(from.RecordFile)
+	env := environmentOf(in)
+	if errors.Is(err, project.ErrNoRecord) {
+		return nil, &CannotCloneError{env.title, []string{"the jar has no record that says which files another Python takes"}}
+	}
+	if err != nil {
+		return nil, err
+	}
+	against := &CannotCloneError{Python: env.title}
+	if err := served(record, env); err != nil {
+		against.Against = append(against.Against, err.Error())
+	} else if !record.RequiresPython.Holds(env.python) {
+		against.Against = append(against.Against, "the record is for Python "+record.RequiresPython.String())
+	}
+	for _, e := range record.Packages {
+		if len(against.Against) == 0 || !e.RequiresPython.Holds(env.python) {
+			if _, err := pickFile(record, e, env); err != nil && e.Marker.HoldsIn(env.markers, nil, nil) {
+				against.Against = append(against.Against, err.Error())
+			}
+		}
+	}
+	if len(against.Against) > 0 {
+		return nil, against
+	}
+	spec, err := readSpec(to)
+	if err != nil {
+		return nil, err
+	}
+	opt := RecreateOptions{Python: wish}
+	if !fileExists(to.RecordFile) && !namesPaths(record) {
+		if opt.adopt, err = os.ReadFile(from.RecordFile); err != nil {
+			return nil, err
+		}
+	}
+	return m.fromRecord(ctx, to, spec, record, opt, decide)
+}

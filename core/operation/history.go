@@ -1,0 +1,234 @@
+package operation
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+	"sort"
+	"time"
+
+	"glassjar/core/index"
+	"glassjar/core/jar"
+	"glassjar/core/metadata"
+	"glassjar/core/project"
+	"glassjar/core/version"
+)
+
+// History is the states that a jar has been in.
+type History struct {
+	Jar string `json:"jar"`
+	// States are they, the oldest first; the last is the present one.
+	States []jar.Moment `json:"states"`
+}
+
+// History lists the states of a jar.
+func (m *Machine) History(ref string) (*History, error) {
+	place, err := m.Locate(ref, false)
+	if err != nil {
+		return nil, err
+	}
+	j, err := m.open(place)
+	if err != nil {
+		return nil, err
+	}
+	out := &History{Jar: place.Root, States: []jar.Moment{}}
+	states, err := j.Moments()
+	out.States = append(out.States, states...)
+	return out, err
+}
+
+// nextMoment is the state that a plan leads to.
+func (m *Machine) nextMoment(p *Plan, origins map[string]string) jar.Moment {
+	last, _ := p.jar.LastMoment()
+	next := jar.Moment{Number: last.Number + 1, At: m.now(), Command: m.Command, Python: p.jar.State.Python, Parts: p.parts, Did: did(p)}
+	have := map[string]jar.MomentPackage{}
+	for _, e := range last.Packages {
+		have[e.Name] = e
+	}
+	for _, d := range p.removed {
+		delete(have, d.Key())
+	}
+	for _, s := range p.selected {
+		have[s.name] = jar.MomentPackage{Name: s.name, Version: s.version.String(), File: s.file.Name, SHA256: origins[s.name], Size: max(s.file.Size, 0),
+			URL: s.file.URL, Index: s.file.Index, Direct: s.file.Index == "", Requested: s.asked}
+	}
+	for name, asked := range p.marks {
+		if e, ok := have[name]; ok {
+			e.Requested = asked
+			have[name] = e
+		}
+	}
+	for _, name := range sortedNames(have) {
+		next.Packages = append(next.Packages, have[name])
+	}
+	next.Spec, next.Record = m.textOf(p, p.place.SpecFile), m.textOf(p, p.place.RecordFile)
+	return next
+}
+
+// textOf is what a file will hold once the plan is carried out.
+func (m *Machine) textOf(p *Plan, file string) *string {
+	data, written := p.write[file]
+	if !written {
+		var err error
+		if data, err = os.ReadFile(file); err != nil {
+			return nil
+		}
+	}
+	if data == nil {
+		return nil
+	}
+	text := string(data)
+	return &text
+}
+
+// did says what a plan does, a word each.
+func did(p *Plan) []string {
+	var out []string
+	for _, i := range p.Add {
+		out = append(out, "+"+i.Name+" "+i.Version)
+	}
+	for _, i := range p.Change {
+		out = append(out, i.Name+" "+i.From+" -> "+i.Version)
+	}
+	for _, i := range p.Mend {
+		out = append(out, "mended "+i.Name)
+	}
+	for _, i := range p.Remove {
+		out = append(out, "-"+i.Name+" "+i.From)
+	}
+	return out
+}
+
+// now is the time; tests set it.
+func (m *Machine) now() time.Time {
+	if m.Clock != nil {
+		return m.Clock()
+	}
+	return time.Now()
+}
+
+// firstMoment begins the history of a new jar.
+func (m *Machine) firstMoment(j *jar.Jar, place Place) error {
+	p := &Plan{place: place, jar: j, parts: j.State.Parts}
+	return j.WriteMoment(m.nextMoment(p, nil))
+}
+
+// Rewind brings a jar back to an earlier state, with its spec and record; 0 is
+// the state before the present one. It is a change like others, so that it can
+// be taken back too.
+func (m *Machine) Rewind(ctx context.Context, ref string, number int, decide Decide) (*Outcome, error) {
+	place, err := m.Locate(ref, true)
+	if err != nil {
+		return nil, err
+	}
+	release, err := m.hold(place)
+	if err != nil {
+		return nil, err
+	}
+	defer release()
+	p, installed, err := m.newPlan(ctx, place)
+	if err != nil {
+		return nil, err
+	}
+	states, err := p.jar.Moments()
+	if err != nil {
+		return nil, err
+	}
+	to, err := pickMoment(states, number)
+	if err != nil {
+		return nil, err
+	}
+	return m.toMoment(ctx, p, installed, to, decide)
+}
+
+func pickMoment(states []jar.Moment, number int) (jar.Moment, error) {
+	if number == 0 {
+		if len(states) < 2 {
+			return jar.Moment{}, usage("there is no earlier state", "glassjar history lists the states")
+		}
+		return states[len(states)-2], nil
+	}
+	at := slices.IndexFunc(states, func(s jar.Moment) bool { return s.Number == number })
+	if at < 0 {
+		return jar.Moment{}, usage("there is no state %d", "glassjar history lists the states", number)
+	}
+	return states[at], nil
+}
+
+// toMoment makes the jar, the spec and the record what they were. What was put
+// into the jar by other means stays.
+func (m *Machine) toMoment(ctx context.Context, p *Plan, installed []jar.Installed, to jar.Moment, decide Decide) (*Outcome, error) {
+	spec, err := readSpec(p.place)
+	if err != nil {
+		return nil, err
+	}
+	indexes, _ := m.indexes(spec)
+	p.catalog, p.parts = m.newCatalog(indexes), to.Parts
+	if p.selected, err = momentSelection(to); err != nil {
+		return nil, err
+	}
+	p.whyRemove = fmt.Sprintf("it is not in state %d", to.Number)
+	origins := readOrigins(p.jar)
+	survey, err := p.jar.Survey(installed)
+	if err != nil {
+		return nil, err
+	}
+	survey.Unknown = nil // what belongs to nothing is not this command's business
+	p.compare(installed, origins, func(d jar.Installed) bool { return origins[d.Key()] != "" }, &survey)
+	p.named = map[string]bool{}
+	for _, list := range [][]Item{p.Add, p.Change, p.Remove, p.Mend} {
+		for _, i := range list {
+			p.named[i.Name] = true // going back is what was asked for
+		}
+	}
+	for file, text := range map[string]*string{p.place.SpecFile: to.Spec, p.place.RecordFile: to.Record} {
+		if text != nil {
+			p.write[file] = []byte(*text)
+		} else if _, err := os.Stat(file); err == nil {
+			p.write[file] = nil
+		}
+	}
+	return m.carryOut(ctx, p, decide)
+}
+
+// momentSelection are the distributions of a state as files to be had: from the
+// store, or from where they came.
+func momentSelection(to jar.Moment) ([]selection, error) {
+	var out []selection
+	for _, e := range to.Packages {
+		v, err := version.Parse(e.Version)
+		if err != nil {
+			return nil, &project.FileError{File: "the history", Where: e.Name, Why: err.Error()}
+		}
+		f := index.File{Name: e.File, Distribution: e.Name, Version: v, URL: e.URL, Size: e.Size, Index: e.Index, Hashes: map[string]string{"sha256": e.SHA256}}
+		if path, ok := localURL(e.URL); ok {
+			f.Path = path
+		}
+		if name, err := metadata.ParseWheelName(e.File); err == nil {
+			f.Wheel = &name
+		}
+		if e.Direct {
+			f.Index = ""
+		}
+		out = append(out, selection{name: e.Name, version: v, file: f, asked: e.Requested})
+	}
+	sort.Slice(out, func(i, j int) bool { return out[i].name < out[j].name })
+	return out, nil
+}
+
+// clonedMoment is the state of a jar as the first of another.
+func (m *Machine) clonedMoment(from *jar.Jar, to Place) jar.Moment {
+	s, _ := from.LastMoment()
+	s.Number, s.At, s.Command = 1, m.now(), m.Command
+	s.Did = []string{"as " + filepath.Base(filepath.Dir(from.Root)) + "/" + filepath.Base(from.Root)}
+	s.Spec, s.Record = nil, nil
+	for file, into := range map[string]**string{to.SpecFile: &s.Spec, to.RecordFile: &s.Record} {
+		if data, err := os.ReadFile(file); err == nil {
+			text := string(data)
+			*into = &text
+		}
+	}
+	return s
+}

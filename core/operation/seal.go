@@ -1,0 +1,369 @@
+package operation
+
+import (
+	"archive/zip"
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"fmt"
+	"io"
+	"os"
+	"path"
+	"path/filepath"
+	"slices"
+	"sort"
+	"strings"
+	"time"
+
+	"glassjar/core/index"
+	"glassjar/core/project"
+	"glassjar/core/store"
+)
+
+// Sealed is a sealed jar: a zip of a record and of every file that it names.
+type Sealed struct {
+	File string `json:"file"`
+	// Packages are how many distributions, Files how many package files, Bytes
+	// their sizes together.
+	Packages int   `json:"packages"`
+	Files    int   `json:"files"`
+	Bytes    int64 `json:"bytes"`
+	// Targets are those that it serves.
+	Targets []string `json:"targets"`
+	// Faults are what a check found: files that are missing, altered, or too many.
+	Faults []string `json:"faults"`
+}
+
+// SealOptions say what to seal.
+type SealOptions struct {
+	Jar  string
+	File string
+	// Targets restrict it to these platforms, such as "linux-x86_64", or targets
+	// with a Python, such as "linux-x86_64 3.12"; empty for all of the record.
+	Targets []string
+}
+
+// sealedDate is that of all members: the first day of the format.
+var sealedDate = time.Date(1980, 1, 1, 0, 0, 0, 0, time.UTC)
+
+// Seal writes a sealed jar. Equal records and files give equal bytes.
+func (m *Machine) Seal(ctx context.Context, opt SealOptions) (*Sealed, error) {
+	place, err := m.Locate(opt.Jar, false)
+	if err != nil {
+		return nil, err
+	}
+	record, err := project.ReadRecord(place.RecordFile)
+	if err != nil {
+		return nil, err
+	}
+	spec, err := readSpec(place)
+	if err != nil {
+		return nil, err
+	}
+	targets, err := sealTargets(record, spec, opt.Targets)
+	if err != nil {
+		return nil, err
+	}
+	files, err := sealFiles(record, targets)
+	if err != nil {
+		return nil, err
+	}
+	indexes, _ := m.indexes(spec)
+	paths, _, err := m.newCatalog(indexes).fetchAll(ctx, files)
+	if err != nil {
+		return nil, err
+	}
+	out := &Sealed{File: opt.File, Packages: len(record.Packages), Files: len(files), Targets: targetNames(targets), Faults: []string{}}
+	text, err := sealedRecord(record, files)
+	if err != nil {
+		return nil, err
+	}
+	members := map[string]string{}
+	for _, f := range files {
+		members[f.Name] = paths[f.URL]
+		if info, err := os.Stat(paths[f.URL]); err == nil {
+			out.Bytes += info.Size()
+		}
+	}
+	file := opt.File
+	if !filepath.IsAbs(file) {
+		file = filepath.Join(m.Dir, file)
+	}
+	return out, writeSealed(file, text, members)
+}
+
+// sealTargets are those that the record serves, or the ones asked for.
+func sealTargets(record *project.Record, spec *project.Spec, asked []string) ([]Target, error) {
+	all, _, err := targetsOf(spec)
+	if err != nil {
+		return nil, err
+	}
+	var out []Target
+	for _, t := range all {
+		env := t.environment()
+		if served(record, env) != nil || !record.RequiresPython.Holds(env.python) {
+			continue
+		}
+		if len(asked) == 0 || slices.Contains(asked, t.Platform()) || slices.Contains(asked, t.String()) {
+			out = append(out, t)
+		}
+	}
+	if len(out) == 0 {
+		return nil, usage("the record serves none of the targets %s", "it serves "+strings.Join(targetNames(all), ", "), strings.Join(asked, ", "))
+	}
+	return out, nil
+}
+
+func targetNames(list []Target) []string {
+	out := []string{}
+	for _, t := range list {
+		out = append(out, t.String())
+	}
+	return out
+}
+
+// sealFiles are the package files that the targets need, each once, by name.
+func sealFiles(record *project.Record, targets []Target) ([]index.File, error) {
+	byName := map[string]index.File{}
+	for _, t := range targets {
+		env := t.environment()
+		for _, e := range record.Packages {
+			if !holdsForSome(record, e, env) {
+				continue
+			}
+			f, err := pickFile(record, e, env)
+			if err != nil {
+				return nil, err
+			}
+			byName[f.Name] = f
+		}
+	}
+	var out []index.File
+	for _, name := range sortedNames(byName) {
+		out = append(out, byName[name])
+	}
+	return out, nil
+}
+
+// holdsForSome reports whether an entry applies in an environment with whatever
+// groups and extras.
+func holdsForSome(record *project.Record, e project.Package, env environment) bool {
+	return e.Marker.HoldsIn(env.markers, record.Extras, record.Groups) || e.Marker.HoldsIn(env.markers, nil, nil)
+}
+
+// sealedRecord is the record with the files that are sealed, by paths beside it,
+// and no others.
+func sealedRecord(record *project.Record, files []index.File) ([]byte, error) {
+	in := map[string]index.File{}
+	for _, f := range files {
+		in[f.Name] = f
+	}
+	sealed := *record
+	sealed.Packages = nil
+	for _, e := range record.Packages {
+		var wheels []project.PackageFile
+		for _, w := range e.Wheels {
+			if _, ok := in[w.FileName()]; ok {
+				wheels = append(wheels, besides(w))
+			}
+		}
+		e.Wheels, e.Sdist = wheels, nil
+		if e.Archive != nil {
+			a := besides(*e.Archive)
+			e.Archive = &a
+		}
+		if len(wheels) == 0 && e.Archive == nil {
+			continue // for targets that were not asked for
+		}
+		e.Index = ""
+		sealed.Packages = append(sealed.Packages, e)
+	}
+	return sealed.Format(), nil
+}
+
+func besides(f project.PackageFile) project.PackageFile {
+	name := f.FileName()
+	f.Name, f.URL, f.Path = name, "", name
+	return f
+}
+
+// writeSealed writes the zip: the record first, the files by name, stored as they
+// are, since they are packed already.
+func writeSealed(file string, record []byte, members map[string]string) error {
+	if err := os.MkdirAll(filepath.Dir(file), 0o755); err != nil {
+		return err
+	}
+	temp, err := os.CreateTemp(filepath.Dir(file), ".sealing-")
+	if err != nil {
+		return err
+	}
+	defer os.Remove(temp.Name())
+	z := zip.NewWriter(temp)
+	put := func(name string, from io.Reader, method uint16) error {
+		h := &zip.FileHeader{Name: name, Method: method, Modified: sealedDate}
+		h.SetMode(0o644)
+		w, err := z.CreateHeader(h)
+		if err == nil {
+			_, err = io.Copy(w, from)
+		}
+		return err
+	}
+	err = put(project.RecordFile, strings.NewReader(string(record)), zip.Store)
+	for _, name := range sortedNames(members) {
+		if err != nil {
+			break
+		}
+		var f *os.File
+		if f, err = os.Open(members[name]); err == nil {
+			err = put(name, f, zip.Store)
+			f.Close()
+		}
+	}
+	if err == nil {
+		err = z.Close()
+	}
+	if err2 := temp.Close(); err == nil {
+		err = err2
+	}
+	if err == nil {
+		err = os.Chmod(temp.Name(), 0o644)
+	}
+	if err != nil {
+		return err
+	}
+	return os.Rename(temp.Name(), file)
+}
+
+// CheckSealed verifies every byte of a sealed jar against its record.
+func (m *Machine) CheckSealed(file string) (*Sealed, error) {
+	if !filepath.IsAbs(file) {
+		file = filepath.Join(m.Dir, file)
+	}
+	z, record, err := openSealed(file)
+	if err != nil {
+		return nil, err
+	}
+	defer z.Close()
+	out := &Sealed{File: file, Packages: len(record.Packages), Targets: []string{}, Faults: []string{}}
+	members := map[string]*zip.File{}
+	for _, f := range z.File {
+		members[f.Name] = f
+	}
+	for _, want := range recordedFiles(record) {
+		f, ok := members[want.Path]
+		if !ok {
+			out.Faults = append(out.Faults, want.Path+" is missing")
+			continue
+		}
+		delete(members, want.Path)
+		sum, size, err := sumMember(f)
+		out.Files++
+		out.Bytes += size
+		if err != nil || sum != want.Hashes["sha256"] {
+			out.Faults = append(out.Faults, want.Path+" is not what the record says")
+		}
+	}
+	delete(members, project.RecordFile)
+	for _, name := range sortedNames(members) {
+		out.Faults = append(out.Faults, name+" is in no record")
+	}
+	return out, nil
+}
+
+func recordedFiles(record *project.Record) []project.PackageFile {
+	var out []project.PackageFile
+	for _, e := range record.Packages {
+		out = append(out, filesOf(e)...)
+	}
+	sort.Slice(out, func(i, j int) bool { return out[i].Path < out[j].Path })
+	return out
+}
+
+func sumMember(f *zip.File) (string, int64, error) {
+	r, err := f.Open()
+	if err != nil {
+		return "", 0, err
+	}
+	defer r.Close()
+	h := sha256.New()
+	n, err := io.Copy(h, r)
+	return hex.EncodeToString(h.Sum(nil)), n, err
+}
+
+// openSealed opens a sealed jar and reads its record.
+func openSealed(file string) (*zip.ReadCloser, *project.Record, error) {
+	not := func(why string) error {
+		return &project.FileError{File: file, Why: "it is no sealed jar: " + why, Try: "glassjar seal FILE makes one"}
+	}
+	z, err := zip.OpenReader(file)
+	if err != nil {
+		if os.IsNotExist(err) {
+			return nil, nil, usage("%s is not there", "name a sealed jar", filepath.Base(file))
+		}
+		return nil, nil, not("it is no zip, or cut off")
+	}
+	for _, f := range z.File {
+		if f.Name != project.RecordFile {
+			continue
+		}
+		r, err := f.Open()
+		if err != nil {
+			break
+		}
+		text, err := io.ReadAll(io.LimitReader(r, 256<<20))
+		r.Close()
+		if err != nil {
+			break
+		}
+		record, err := project.ParseRecord(filepath.Join(filepath.Dir(file), project.RecordFile), text)
+		if err != nil {
+			z.Close()
+			return nil, nil, err
+		}
+		return z, record, nil
+	}
+	z.Close()
+	return nil, nil, not("it has no " + project.RecordFile)
+}
+
+// unseal brings the files of a selection out of a sealed jar into the store,
+// each verified on the way, so that no network is needed.
+func (m *Machine) unseal(ctx context.Context, z *zip.ReadCloser, selected []selection) error {
+	members := map[string]*zip.File{}
+	for _, f := range z.File {
+		members[f.Name] = f
+	}
+	for i := range selected {
+		f := &selected[i].file
+		member, ok := members[path.Base(filepath.ToSlash(f.Path))]
+		if !ok {
+			return usage("the sealed jar lacks %s", "seal it anew, for this target: glassjar seal", f.Name)
+		}
+		if have, here := m.Store.Package(f.SHA256()); here {
+			f.Path = have
+			continue
+		}
+		r, err := member.Open()
+		if err != nil {
+			return &store.HashError{File: f.Name, Want: f.SHA256(), Have: "unreadable"}
+		}
+		_, where, err := m.Store.Add(ctx, f.Name, f.SHA256(), r)
+		r.Close()
+		if err != nil {
+			return fmt.Errorf("%s: %w", f.Name, err)
+		}
+		f.Path = where
+	}
+	return nil
+}
+
+// fromSealed makes a jar be what a sealed jar holds.
+func (m *Machine) fromSealed(ctx context.Context, place Place, spec *project.Spec, file string, opt RecreateOptions, decide Decide) (*Outcome, error) {
+	z, record, err := openSealed(file)
+	if err != nil {
+		return nil, err
+	}
+	defer z.Close()
+	opt.unseal = func(selected []selection) error { return m.unseal(ctx, z, selected) }
+	return m.fromRecord(ctx, place, spec, record, opt, decide)
+}

@@ -1,0 +1,74 @@
+package shelf
+
+import (
+	"encoding/json"
+	"errors"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"sort"
+	"time"
+)
+
+// Discarded is a jar that was taken out of its place and can be brought back.
+type Discarded struct {
+	ID string `json:"-"`
+	// Root is where it stood, Held where it is now.
+	Root string    `json:"root"`
+	Held string    `json:"held"`
+	At   time.Time `json:"at"`
+}
+
+// AwayList is a folder with an entry for each discarded jar.
+type AwayList struct{ Dir string }
+
+func (l AwayList) file(id string) string { return filepath.Join(l.Dir, id+".json") }
+
+// Put notes a jar, before it is moved.
+func (l AwayList) Put(id, root, held string, at time.Time) error {
+	data, err := json.Marshal(Discarded{Root: root, Held: held, At: at.UTC()})
+	if err != nil {
+		return err
+	}
+	if err := os.MkdirAll(l.Dir, 0o755); err != nil {
+		return err
+	}
+	temp := l.file(id) + ".new"
+	if err := os.WriteFile(temp, append(data, '\n'), 0o644); err != nil {
+		return err
+	}
+	return os.Rename(temp, l.file(id))
+}
+
+// Drop forgets a jar.
+func (l AwayList) Drop(id string) error {
+	if err := os.Remove(l.file(id)); !errors.Is(err, fs.ErrNotExist) {
+		return err
+	}
+	return nil
+}
+
+// All are the jars noted, in the order in which they were discarded.
+func (l AwayList) All() ([]Discarded, error) {
+	entries, err := os.ReadDir(l.Dir)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	var out []Discarded
+	for _, e := range entries {
+		id, ok := idOf(e.Name())
+		if !ok {
+			continue
+		}
+		d := Discarded{ID: id}
+		data, err := os.ReadFile(l.file(id))
+		if err == nil && json.Unmarshal(data, &d) == nil && d.Held != "" {
+			out = append(out, d)
+		}
+	}
+	sort.Slice(out, func(i, j int) bool { return out[i].At.Before(out[j].At) })
+	return out, nil
+}
