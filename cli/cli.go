@@ -16,6 +16,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"glassjar/cli/view"
+	"glassjar/core/fetch"
 	"glassjar/core/jar"
 	"glassjar/core/operation"
 )
@@ -32,6 +33,8 @@ type app struct {
 	machine *operation.Machine
 	// doing is what was asked for, for the first line of an error.
 	doing string
+	// typed is the command line.
+	typed []string
 	// exit is the code of a command that is done but answers with no.
 	exit int
 }
@@ -48,7 +51,7 @@ func Main(args []string, in io.Reader, out, errs io.Writer) int {
 	if l := plainRun(args); l != nil {
 		return start(l, errs)
 	}
-	a := &app{in: in, out: out, err: errs}
+	a := &app{in: in, out: out, err: errs, typed: args}
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	root := a.root()
@@ -202,10 +205,23 @@ func (a *app) prepare(cmd *cobra.Command, args []string) error {
 		return err
 	}
 	a.machine.Client.Offline = a.offline
-	a.machine.Command, a.machine.NoWait = a.doing, a.noWait
+	a.machine.Command, a.machine.NoWait = typedWords(a.typed), a.noWait
 	a.machine.Waits = func(jar string) { a.screen.Note("waiting: another command is changing " + a.screen.Path(jar)) }
+	a.machine.Sweep()
 	a.machine.Report = a.screen.Progress().Report
 	return nil
+}
+
+// typedWords is a command line for the history; it keeps no password.
+func typedWords(args []string) string {
+	words := make([]string, len(args))
+	for i, w := range args {
+		if strings.Contains(w, "://") {
+			w = fetch.Redact(w)
+		}
+		words[i] = w
+	}
+	return strings.Join(words, " ")
 }
 
 // decide shows a plan and, where something present would go or change, asks.

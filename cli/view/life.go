@@ -125,8 +125,11 @@ func (s *Screen) Shelf(x *operation.Shelf) {
 	t := s.Sheet()
 	for _, j := range x.Jars {
 		label := "project"
-		if j.OnShelf {
+		switch {
+		case j.OnShelf:
 			label = "shelf"
+		case !j.InProject:
+			label = "alone"
 		}
 		state := s.Faint(j.State)
 		if j.State != operation.ShelfFine {
@@ -230,12 +233,12 @@ func (s *Screen) Tidied(x *operation.Tidied) {
 	t := s.Sheet()
 	label := "removed"
 	if !x.Done {
-		label = "would go"
+		label = "frees"
 	}
 	for _, j := range x.Jars {
 		t.Line("jar", s.Plain(s.Path(j)), s.Faint("discarded; cannot be brought back after this"))
 	}
-	t.Line(strings.TrimPrefix(label, "would "), s.Plain(Count(x.Files, "package file")+", "+Bytes(x.Bytes)+" in all"))
+	t.Line(label, s.Plain(Count(x.Files, "package file")+", "+Bytes(x.Bytes)+" in all"))
 	t.Print()
 }
 

@@ -41,7 +41,7 @@ func (s *Screen) Plan(p *operation.Plan) {
 	for _, i := range p.Provided {
 		t.Row("seen", s.Plain(i.Name), s.Plain(i.Version), s.Faint("from the base, stays as it is"))
 	}
-	if n := len(p.Add) + len(p.Change) + len(p.Mend); n > 0 {
+	if n := len(p.Add) + len(p.Change) + len(p.Mend); n > 0 && p.FromFiles() {
 		s.sources(t, p)
 	}
 	if p.Empty() {

@@ -86,11 +86,7 @@ func (j *Jar) Apply(ctx context.Context, c Change) error {
 	if err := a.checkClashes(); err != nil {
 		return err
 	}
-	if err := j.move(a.moves); err != nil {
-		return err
-	}
-	a.tidy()
-	return nil
+	return j.move(a.moves)
 }
 
 type application struct {
@@ -271,27 +267,5 @@ func (a *application) otherOwners() func() map[string]string {
 			}
 		}
 		return owners
-	}
-}
-
-// tidy removes what is left once the change has settled: bytecode of removed
-// modules, folders that became empty, and the old files.
-func (a *application) tidy() {
-	folders := map[string]bool{}
-	for p := range a.going {
-		if _, again := a.owner[a.fold(p)]; again {
-			continue
-		}
-		dir := path.Dir(p)
-		folders[dir] = true
-		if stem, ok := strings.CutSuffix(path.Base(p), ".py"); ok {
-			compiled, _ := filepath.Glob(a.jar.Path(dir, "__pycache__", stem+".*.pyc")) // names of modules are no patterns
-			for _, c := range append(compiled, a.jar.Path(dir, stem+".pyc")) {
-				os.Remove(c)
-			}
-		}
-	}
-	for dir := range folders {
-		a.jar.prune(dir)
 	}
 }

@@ -18,7 +18,7 @@ import (
 // packages' files as they are, all that is the jar's own written anew. Bytecode
 // comes along, since its sources keep their times.
 func (j *Jar) Clone(ctx context.Context, root string, in interpreter.Interpreter, opt Options) (*Jar, error) {
-	return build(ctx, root, func(copied *Jar) error {
+	return build(ctx, root, opt, func(copied *Jar) error {
 		if err := j.copyInto(ctx, copied.Root); err != nil {
 			return err
 		}

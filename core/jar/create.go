@@ -20,6 +20,12 @@ type Options struct {
 	SeeSystem bool
 	// Parts are the pieces of the spec that the jar is to hold.
 	Parts Parts
+	// Temp is the folder in which the jar is made before it gets its place, on the
+	// same file system; it must not be there. Empty for any.
+	Temp string
+	// Also writes further files into the jar, by their paths in it, so that all
+	// appear together.
+	Also map[string][]byte
 }
 
 // ExistsError says that something stands where a jar should go.
@@ -39,27 +45,42 @@ func (e *ExistsError) Error() string {
 // Create makes an empty jar at root, whole or not at all. The error is an
 // [*ExistsError] if anything stands there; an empty folder is no obstacle.
 func Create(ctx context.Context, root string, in interpreter.Interpreter, opt Options) (*Jar, error) {
-	return build(ctx, root, func(j *Jar) error { return j.build(in, opt) })
+	return build(ctx, root, opt, func(j *Jar) error { return j.build(in, opt) })
+}
+
+// Vacant refuses a place at which something stands, with an [*ExistsError]; an
+// empty folder is removed.
+func Vacant(root string) error {
+	if _, err := os.Lstat(root); err != nil {
+		return nil
+	}
+	if Exists(root) {
+		return &ExistsError{root, true}
+	}
+	if os.Remove(root) != nil { // succeeds for an empty folder only
+		return &ExistsError{root, false}
+	}
+	return nil
 }
 
 // build fills a new folder beside root and moves it there.
-func build(ctx context.Context, root string, fill func(*Jar) error) (*Jar, error) {
+func build(ctx context.Context, root string, opt Options, fill func(*Jar) error) (*Jar, error) {
 	root, err := filepath.Abs(root)
 	if err != nil {
 		return nil, err
 	}
-	if _, err := os.Lstat(root); err == nil {
-		if Exists(root) {
-			return nil, &ExistsError{root, true}
-		}
-		if os.Remove(root) != nil { // succeeds for an empty folder only
-			return nil, &ExistsError{root, false}
-		}
+	if err := Vacant(root); err != nil {
+		return nil, err
 	}
 	if err := makeFolder(filepath.Dir(root)); err != nil {
 		return nil, err
 	}
-	temp, err := os.MkdirTemp(filepath.Dir(root), filepath.Base(root)+".new-")
+	temp := opt.Temp
+	if temp == "" {
+		temp, err = os.MkdirTemp(filepath.Dir(root), filepath.Base(root)+".new-")
+	} else {
+		err = os.Mkdir(temp, 0o755)
+	}
 	if err != nil {
 		return nil, err
 	}
@@ -67,8 +88,18 @@ func build(ctx context.Context, root string, fill func(*Jar) error) (*Jar, error
 	if err := os.Chmod(temp, 0o755); err != nil {
 		return nil, err
 	}
-	if err := fill(&Jar{Root: temp}); err != nil {
+	j := &Jar{Root: temp}
+	if err := fill(j); err != nil {
 		return nil, err
+	}
+	j.NewID()
+	for name, data := range opt.Also {
+		if err := makeFolder(filepath.Dir(j.Path(name))); err != nil {
+			return nil, err
+		}
+		if err := writeFile(j.Path(name), data, 0o644); err != nil {
+			return nil, err
+		}
 	}
 	if err := ctx.Err(); err != nil {
 		return nil, err

@@ -50,9 +50,10 @@ type MomentPackage struct {
 }
 
 // MomentFile is the path of a state's file.
-func (j *Jar) MomentFile(number int) string {
-	return j.Path(historyFolder, fmt.Sprintf("%06d.json", number))
-}
+func (j *Jar) MomentFile(number int) string { return j.Path(MomentPath(number)) }
+
+// MomentPath is the same, relative to the jar.
+func MomentPath(number int) string { return fmt.Sprintf("%s/%06d.json", historyFolder, number) }
 
 // Moments are the states of the jar, the oldest first. A file of a newer format
 // is an error, a [*NewerFormatError]; a damaged one is left out.

@@ -3,6 +3,7 @@ package jar
 import (
 	"crypto/rand"
 	"encoding/hex"
+	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
@@ -27,6 +28,27 @@ func IDOf(root string) string {
 	}
 	return ""
 }
+
+// baseFile holds what the interpreter's file looked like when it was last asked
+// what it is.
+const baseFile = ownFolder + "/base"
+
+// BaseChanged reports whether the file of the interpreter is another than when
+// it was last asked, and what to note once it was asked again. The jar's base is
+// there.
+func (j *Jar) BaseChanged(base string) (mark string, changed bool) {
+	info, err := os.Stat(base)
+	if err != nil {
+		return "", false
+	}
+	mark = fmt.Sprintf("%d %d\n", info.Size(), info.ModTime().UnixNano())
+	have, err := os.ReadFile(j.Path(baseFile))
+	return mark, err != nil || string(have) != mark
+}
+
+// NoteBase notes what the interpreter's file looks like. A jar that may not be
+// written to is asked anew each time.
+func (j *Jar) NoteBase(mark string) { _ = writeFile(j.Path(baseFile), []byte(mark), 0o644) }
 
 // NewID gives the jar a new identity, and is empty for a jar that may not be
 // written to.

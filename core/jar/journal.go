@@ -19,6 +19,9 @@ type move struct{ From, To string }
 
 const (
 	journalFile = ownFolder + "/journal.json"
+	// settledFile is the journal of a change that has happened and is only to be
+	// tidied up after.
+	settledFile = ownFolder + "/settled.json"
 	lockFile    = ownFolder + "/lock"
 )
 
@@ -62,7 +65,38 @@ func (j *Jar) move(moves []move) error {
 			return err
 		}
 	}
-	return os.Remove(j.Path(journalFile))
+	// From here on the change has happened.
+	if err := os.Rename(j.Path(journalFile), j.Path(settledFile)); err != nil {
+		return err
+	}
+	j.tidy(moves)
+	return os.Remove(j.Path(settledFile))
+}
+
+// tidy removes what is left once a change has settled: bytecode of removed
+// modules, and folders that became empty. It can be done twice.
+func (j *Jar) tidy(moves []move) {
+	folders, came := map[string]bool{}, map[string]bool{}
+	for _, m := range moves {
+		came[j.relative(m.To)] = true
+	}
+	for _, m := range moves {
+		file := j.relative(m.From)
+		if !strings.HasPrefix(j.relative(m.To), oldFolder+"/") || filepath.IsAbs(file) || came[file] {
+			continue
+		}
+		dir := path.Dir(file)
+		folders[dir] = true
+		if stem, ok := strings.CutSuffix(path.Base(file), ".py"); ok {
+			compiled, _ := filepath.Glob(j.Path(dir, "__pycache__", stem+".*.pyc")) // names of modules are no patterns
+			for _, c := range append(compiled, j.Path(dir, stem+".pyc")) {
+				os.Remove(c)
+			}
+		}
+	}
+	for dir := range folders {
+		j.prune(dir)
+	}
 }
 
 // rename moves a file, also to another file system, where the copy gets its
@@ -156,7 +190,8 @@ func (j *Jar) prune(dir string) {
 func (j *Jar) recover() (bool, error) {
 	_, journal := os.Lstat(j.Path(journalFile))
 	_, staging := os.Lstat(j.Path(stagingFolder))
-	if journal != nil && staging != nil {
+	_, settled := os.Lstat(j.Path(settledFile))
+	if journal != nil && staging != nil && settled != nil {
 		return false, nil
 	}
 	l := flock.New(j.Path(lockFile), flock.SetPermissions(0o644))
@@ -165,18 +200,17 @@ func (j *Jar) recover() (bool, error) {
 	}
 	defer func() { _ = l.Unlock() }()
 	undone := false
-	data, err := os.ReadFile(j.Path(journalFile))
+	if moves, err := j.readJournal(settledFile); err == nil {
+		j.tidy(moves)
+		if err := os.Remove(j.Path(settledFile)); err != nil {
+			return false, err
+		}
+	}
+	moves, err := j.readJournal(journalFile)
 	switch {
 	case err == nil:
-		var moves []move
-		// A journal is moved into place whole; a damaged one was never begun.
-		if json.Unmarshal(data, &moves) == nil {
-			for i, m := range moves {
-				moves[i] = move{j.absolute(m.From), j.absolute(m.To)}
-			}
-			j.undo(moves)
-			undone = true
-		}
+		j.undo(moves)
+		undone = len(moves) > 0
 		if err := os.Remove(j.Path(journalFile)); err != nil {
 			return undone, err
 		}
@@ -184,6 +218,23 @@ func (j *Jar) recover() (bool, error) {
 		return false, err
 	}
 	return undone, os.RemoveAll(j.Path(stagingFolder))
+}
+
+// readJournal reads the moves of a change. A journal is moved into place whole; a
+// damaged one was never begun, and has none.
+func (j *Jar) readJournal(name string) ([]move, error) {
+	data, err := os.ReadFile(j.Path(name))
+	if err != nil {
+		return nil, err
+	}
+	var moves []move
+	if json.Unmarshal(data, &moves) != nil {
+		return nil, nil
+	}
+	for i, m := range moves {
+		moves[i] = move{j.absolute(m.From), j.absolute(m.To)}
+	}
+	return moves, nil
 }
 
 func (j *Jar) absolute(p string) string {

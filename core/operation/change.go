@@ -5,6 +5,8 @@ import (
 	"encoding/json"
 	"fmt"
 	"os"
+	"path/filepath"
+	"strings"
 	"time"
 
 	"glassjar/core/index"
@@ -95,7 +97,11 @@ func (m *Machine) collectWrites(p *Plan, origins map[string]string, change *jar.
 		if have, err := os.ReadFile(file); err == nil && data != nil && string(have) == string(data) {
 			continue
 		}
-		change.Write[file] = data
+		into := file
+		if rel, err := filepath.Rel(p.place.Root, file); err == nil && !strings.HasPrefix(rel, "..") {
+			into = p.jar.Path(rel) // of a jar that has not its place yet
+		}
+		change.Write[into] = data
 		out.Wrote = append(out.Wrote, file)
 	}
 	data, err := json.MarshalIndent(origins, "", "  ")

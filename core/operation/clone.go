@@ -97,23 +97,42 @@ func (m *Machine) cloneFiles(ctx context.Context, j *jar.Jar, from, to Place, in
 		return out, err
 	}
 	start := m.now()
-	copied, err := j.Clone(ctx, to.Root, in, jar.Options{Prompt: to.Prompt(), SeeSystem: j.State.SeeSystem, Parts: j.State.Parts})
+	texts := cloneTexts(from, to)
+	moment := m.clonedMoment(j, from, texts[to.SpecFile], texts[to.RecordFile])
+	state, err := moment.Bytes()
+	if err != nil {
+		return out, err
+	}
+	temp, done := m.Making.Begin(to.Root)
+	defer done()
+	opt := jar.Options{Prompt: to.Prompt(), SeeSystem: j.State.SeeSystem, Parts: j.State.Parts, Temp: temp, Also: map[string][]byte{jar.MomentPath(moment.Number): state}}
+	// What stands in the jar appears with it; a project's files stand outside.
+	for _, file := range sortedNames(texts) {
+		if rel, err := filepath.Rel(to.Root, file); err == nil && !strings.HasPrefix(rel, "..") {
+			opt.Also[filepath.ToSlash(rel)] = texts[file]
+		} else if _, err := writeIfNew(file, texts[file], false); err != nil {
+			return out, err
+		}
+		out.Wrote = append(out.Wrote, file)
+	}
+	copied, err := j.Clone(ctx, to.Root, in, opt)
 	if err != nil {
 		return out, err
 	}
 	m.Known.See(copied, true)
-	for source, target := range map[string]string{from.SpecFile: to.SpecFile, from.RecordFile: to.RecordFile} {
-		data, err := os.ReadFile(source)
-		if err != nil || fileExists(target) {
-			continue // there is none, or the new place has its own
-		}
-		if _, err := writeIfNew(target, data, false); err != nil {
-			return out, err
-		}
-		out.Wrote = append(out.Wrote, target)
-	}
 	out.Done, out.Took = true, m.now().Sub(start)
-	return out, copied.WriteMoment(m.clonedMoment(j, to))
+	return out, nil
+}
+
+// cloneTexts are the spec and the record for the new place, where it has none.
+func cloneTexts(from, to Place) map[string][]byte {
+	out := map[string][]byte{}
+	for source, target := range map[string]string{from.SpecFile: to.SpecFile, from.RecordFile: to.RecordFile} {
+		if data, err := os.ReadFile(source); err == nil && !fileExists(target) {
+			out[target] = data
+		}
+	}
+	return out
 }
 
 // CannotCloneError says what stands against another Python.

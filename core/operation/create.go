@@ -77,6 +77,9 @@ func (m *Machine) Create(ctx context.Context, opt CreateOptions) (*Created, erro
 
 // make makes an empty jar, and puts it on the list of those known.
 func (m *Machine) make(ctx context.Context, root string, in interpreter.Interpreter, opt jar.Options) (*jar.Jar, error) {
+	temp, done := m.Making.Begin(root)
+	defer done()
+	opt.Temp = temp
 	j, err := jar.Create(ctx, root, in, opt)
 	if err == nil {
 		m.Known.See(j, true)

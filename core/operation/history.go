@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"os"
-	"path/filepath"
 	"slices"
 	"sort"
 	"time"
@@ -219,16 +218,18 @@ func momentSelection(to jar.Moment) ([]selection, error) {
 }
 
 // clonedMoment is the state of a jar as the first of another.
-func (m *Machine) clonedMoment(from *jar.Jar, to Place) jar.Moment {
-	s, _ := from.LastMoment()
+func (m *Machine) clonedMoment(j *jar.Jar, from Place, spec, record []byte) jar.Moment {
+	s, _ := j.LastMoment()
 	s.Number, s.At, s.Command = 1, m.now(), m.Command
-	s.Did = []string{"as " + filepath.Base(filepath.Dir(from.Root)) + "/" + filepath.Base(from.Root)}
+	s.Did = []string{"as " + from.Prompt()}
 	s.Spec, s.Record = nil, nil
-	for file, into := range map[string]**string{to.SpecFile: &s.Spec, to.RecordFile: &s.Record} {
-		if data, err := os.ReadFile(file); err == nil {
-			text := string(data)
-			*into = &text
-		}
+	if spec != nil {
+		text := string(spec)
+		s.Spec = &text
+	}
+	if record != nil {
+		text := string(record)
+		s.Record = &text
 	}
 	return s
 }

@@ -1,6 +1,7 @@
 package operation
 
 import (
+	"context"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -220,11 +221,33 @@ func (m *Machine) open(p Place) (*jar.Jar, error) {
 	j, err := jar.Open(p.Root)
 	if err == nil {
 		m.Known.See(j, false)
+		m.watchPython(j)
 		if j.Recovered {
 			m.note("an earlier command was cut off; what it had begun was undone")
 		}
 	}
 	return j, err
+}
+
+// watchPython notes that the interpreter was upgraded in place since the jar was
+// made. It is asked only when its file has changed.
+func (m *Machine) watchPython(j *jar.Jar) {
+	base, err := j.Base()
+	if err != nil {
+		return // whoever needs the interpreter says so
+	}
+	mark, changed := j.BaseChanged(base)
+	if !changed {
+		return
+	}
+	in, err := m.probe(context.Background(), base)
+	switch {
+	case err != nil:
+	case in.Said.Version != j.State.Python:
+		m.note(fmt.Sprintf("the Python of this jar is %s now, and was %s when it was made: glassjar recreate brings it in step", in.Said.Version, j.State.Python))
+	default:
+		j.NoteBase(mark)
+	}
 }
 
 // BusyError says that another process is changing a jar.

@@ -38,6 +38,8 @@ type Machine struct {
 	Cache  *interpreter.Cache
 	// Known is the list of all jars of this machine.
 	Known shelf.List
+	// Making notes what is being made, so that what a kill leaves is removed.
+	Making shelf.Making
 	// Away is the list of discarded jars that can be brought back.
 	Away shelf.AwayList
 	// Report, if set, is told how far work has come. Several goroutines call it.
@@ -79,6 +81,7 @@ func NewMachine(dir string) (*Machine, error) {
 	m.Store = &store.Store{Dir: m.Folders.Store}
 	m.Known = shelf.List{Dir: filepath.Join(m.Folders.State, "jars")}
 	m.Away = shelf.AwayList{Dir: filepath.Join(m.Folders.State, "discarded")}
+	m.Making = shelf.Making{Dir: filepath.Join(m.Folders.State, "making")}
 	m.Cache = interpreter.OpenCache(filepath.Join(m.Folders.Cache, "pythons.json"))
 	return m, nil
 }
@@ -184,4 +187,10 @@ func (m *Machine) probe(ctx context.Context, path string) (interpreter.Interpret
 	in, err := f.Ask(ctx, path)
 	m.Cache.Save()
 	return in, err
+}
+
+// Sweep removes what processes that were killed left half made.
+func (m *Machine) Sweep() {
+	m.Making.Sweep()
+	m.Store.Sweep()
 }

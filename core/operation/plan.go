@@ -93,6 +93,19 @@ func (p *Plan) Empty() bool {
 	return !p.Create && len(p.Add)+len(p.Change)+len(p.Remove)+len(p.Mend)+len(p.Drop) == 0
 }
 
+// FromFiles reports whether something comes out of package files: a clone takes
+// what the other jar has.
+func (p *Plan) FromFiles() bool {
+	for _, list := range [][]Item{p.Add, p.Change, p.Mend} {
+		for _, i := range list {
+			if i.File != "" || i.Index != "" {
+				return true
+			}
+		}
+	}
+	return false
+}
+
 // Beyond reports whether something present would be changed or removed beyond
 // what was asked for. A jar that has no record yet has nothing to lose that
 // somebody wrote down.

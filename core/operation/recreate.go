@@ -142,6 +142,12 @@ func (m *Machine) makeSo(ctx context.Context, p *Plan, installed []jar.Installed
 		origins = readOrigins(p.jar)
 	}
 	p.compare(installed, origins, func(jar.Installed) bool { return true }, survey)
+	temp, done := "", func() {}
+	if p.jar == nil {
+		temp, done = m.Making.Begin(p.place.Root)
+		defer os.RemoveAll(temp)
+	}
+	defer done()
 	made := false
 	p.whyRemove = "it is not in what the jar is made from"
 	out, err := m.carryOut(ctx, p, func(p *Plan) (bool, error) {
@@ -149,15 +155,28 @@ func (m *Machine) makeSo(ctx context.Context, p *Plan, installed []jar.Installed
 		if err != nil || !ok {
 			return ok, err
 		}
-		made = p.Create
-		p.jar, err = m.ensure(ctx, p, p.place, seeSystem)
+		made = p.jar == nil
+		p.jar, err = m.ensure(ctx, p, p.place, seeSystem, temp)
 		return err == nil, err
 	})
-	if err != nil && made && p.jar != nil {
-		// A jar that was made for this and could not be filled is not left.
-		err = errors.Join(err, jar.Discard(p.jar.Root))
+	if err != nil || !made {
+		return out, err
 	}
-	return out, err
+	// A jar that was made for this appears once it is filled.
+	return out, m.settle(p)
+}
+
+// settle gives a jar that was filled beside its place its place.
+func (m *Machine) settle(p *Plan) error {
+	if err := os.Rename(p.jar.Root, p.place.Root); err != nil {
+		return err
+	}
+	j, err := jar.Open(p.place.Root)
+	if err == nil {
+		p.jar = j
+		m.Known.See(j, true)
+	}
+	return err
 }
 
 func usesSample(record *project.Record) bool {
@@ -222,8 +241,9 @@ func (m *Machine) replacement(ctx context.Context, j *jar.Jar, spec *project.Spe
 	return found.Interpreter, nil
 }
 
-// ensure makes the jar of a plan, or links an existing one anew.
-func (m *Machine) ensure(ctx context.Context, p *Plan, place Place, seeSystem bool) (*jar.Jar, error) {
+// ensure makes the jar of a plan, in a folder beside its place, or links an
+// existing one anew.
+func (m *Machine) ensure(ctx context.Context, p *Plan, place Place, seeSystem bool, temp string) (*jar.Jar, error) {
 	opt := jar.Options{Prompt: place.Prompt(), SeeSystem: seeSystem, Parts: p.parts}
 	if p.jar != nil {
 		opt.SeeSystem = p.jar.State.SeeSystem
@@ -231,10 +251,10 @@ func (m *Machine) ensure(ctx context.Context, p *Plan, place Place, seeSystem bo
 		p.Structure, err = p.jar.Rebase(p.python, opt)
 		return p.jar, err
 	}
-	if info, err := os.Lstat(place.Root); err == nil && info.IsDir() && !jar.Exists(place.Root) {
-		return nil, &jar.ExistsError{Path: place.Root}
+	if err := jar.Vacant(place.Root); err != nil {
+		return nil, err
 	}
-	return m.make(ctx, place.Root, p.python, opt)
+	return jar.Create(ctx, temp, p.python, opt)
 }
 
 // parts are the pieces of the spec to be installed: those that the command

@@ -37,8 +37,9 @@ type Shelved struct {
 	// Used is when a command last used it, UTC.
 	Used  time.Time `json:"used"`
 	State string    `json:"state"`
-	// OnShelf tells that it belongs to no project.
-	OnShelf bool `json:"on_shelf"`
+	// OnShelf tells that it stands on the shelf, InProject that it is a project's.
+	OnShelf   bool `json:"on_shelf"`
+	InProject bool `json:"in_project"`
 }
 
 // Shelf is all jars known on this machine.
@@ -87,7 +88,7 @@ func (m *Machine) knownJars() ([]shelf.Known, error) {
 
 func (m *Machine) shelved(ctx context.Context, k shelf.Known) Shelved {
 	place := m.placeAt(k.Root, Named)
-	s := Shelved{Name: filepath.Base(k.Root), Jar: k.Root, Used: k.Used.UTC(), State: ShelfGone, OnShelf: place.Shelf != ""}
+	s := Shelved{Name: filepath.Base(k.Root), Jar: k.Root, Used: k.Used.UTC(), State: ShelfGone, OnShelf: place.Shelf != "", InProject: place.Project != ""}
 	if !place.Exists() {
 		return s
 	}

@@ -33,11 +33,7 @@ func (l AwayList) Put(id, root, held string, at time.Time) error {
 	if err := os.MkdirAll(l.Dir, 0o755); err != nil {
 		return err
 	}
-	temp := l.file(id) + ".new"
-	if err := os.WriteFile(temp, append(data, '\n'), 0o644); err != nil {
-		return err
-	}
-	return os.Rename(temp, l.file(id))
+	return writeSmall(l.file(id), append(data, '\n'))
 }
 
 // Drop forgets a jar.
@@ -64,8 +60,7 @@ func (l AwayList) All() ([]Discarded, error) {
 			continue
 		}
 		d := Discarded{ID: id}
-		data, err := os.ReadFile(l.file(id))
-		if err == nil && json.Unmarshal(data, &d) == nil && d.Held != "" {
+		if readSmall(l.file(id), &d) == nil && d.Held != "" {
 			out = append(out, d)
 		}
 	}

@@ -68,11 +68,7 @@ func (l List) read(id string) (Known, error) {
 	if id == "" {
 		return k, fs.ErrNotExist
 	}
-	data, err := os.ReadFile(l.file(id))
-	if err != nil {
-		return k, err
-	}
-	if err := json.Unmarshal(data, &k); err != nil {
+	if err := readSmall(l.file(id), &k); err != nil {
 		return k, err
 	}
 	if info, err := os.Stat(l.file(id)); err == nil {
@@ -89,18 +85,29 @@ func (l List) write(id string, k Known) error {
 	if err := os.MkdirAll(l.Dir, 0o755); err != nil {
 		return err
 	}
-	temp, err := os.CreateTemp(l.Dir, ".new-")
+	return writeSmall(l.file(id), append(data, '\n'))
+}
+
+// writeSmall writes a few bytes over a file, in one write, so that a kill leaves
+// the old or the new and no second file; what is left of a longer old one after
+// the new is passed over when it is read.
+func writeSmall(file string, data []byte) error {
+	f, err := os.OpenFile(file, os.O_CREATE|os.O_WRONLY, 0o644)
 	if err != nil {
 		return err
 	}
-	_, err = temp.Write(append(data, '\n'))
-	if err = errors.Join(err, temp.Close()); err == nil {
-		err = os.Rename(temp.Name(), l.file(id))
-	}
+	_, err = f.Write(data)
+	return errors.Join(err, f.Truncate(int64(len(data))), f.Close())
+}
+
+// readSmall reads the first value of such a file.
+func readSmall(file string, into any) error {
+	f, err := os.Open(file)
 	if err != nil {
-		os.Remove(temp.Name())
+		return err
 	}
-	return err
+	defer f.Close()
+	return json.NewDecoder(f).Decode(into)
 }
 
 // Trusted reports whether this user's program made the jar that stands at root,
