@@ -60,11 +60,7 @@ func Main(args []string, in io.Reader, out, errs io.Writer) int {
 	root.SetOut(out)
 	root.SetErr(errs)
 	err := root.ExecuteContext(ctx)
-	if a.machine != nil && a.screen != nil {
-		for _, n := range a.machine.Notes {
-			a.screen.Note(n)
-		}
-	}
+	a.tellNotes()
 	if err == nil {
 		return a.exit
 	}
@@ -85,6 +81,16 @@ func Main(args []string, in io.Reader, out, errs io.Writer) int {
 	m := a.screen.Words(a.doing, err)
 	a.screen.Fail(m)
 	return m.Exit
+}
+
+// tellNotes shows the remarks so far, each once.
+func (a *app) tellNotes() {
+	if a.machine != nil && a.screen != nil {
+		for _, n := range a.machine.Notes {
+			a.screen.Note(n)
+		}
+		a.machine.Notes = nil
+	}
 }
 
 // start runs a launch, in place of this process where the system can.

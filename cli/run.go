@@ -46,6 +46,7 @@ jar's Python. The exit code is the command's.`,
 			if err != nil {
 				return err
 			}
+			a.tellNotes()
 			return launch(l)
 		},
 	}

@@ -263,7 +263,7 @@ func (m *Machine) Check(ctx context.Context, ref string, mend bool) (*Checked, e
 		defer release()
 	}
 	c, err := m.examine(ctx, place)
-	if err != nil || !mend || len(c.Faults)+len(c.Broken) == 0 && c.Python == "" {
+	if err != nil || !mend || len(c.Faults)+len(c.Broken)+len(c.Unmet) == 0 && c.Python == "" {
 		return c, err
 	}
 	mended, err := m.mend(ctx, place, c)
