@@ -53,6 +53,7 @@ var groups = []struct {
 	{"resolve", func() ([]work, error) { return resolving(), nil }},
 	{"search", searching},
 	{"run", running},
+	{"fill", filling},
 }
 
 func bench(asJSON bool, runs int) error {

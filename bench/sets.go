@@ -1,0 +1,94 @@
+package main
+
+import (
+	"bytes"
+	"fmt"
+	"math"
+	"math/rand/v2"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"glassjar/core/version"
+	"glassjar/core/wheel"
+)
+
+// set is a number of made-up distributions, shaped like those of real projects.
+type set struct {
+	name          string
+	distributions int
+	files         int
+	bytes         int64
+	// compiled is the share of the bytes that are in compiled modules.
+	compiled float64
+}
+
+var (
+	large = set{"large", 60, 21_000, 250 << 20, 0.6}
+	web   = set{"web", 40, 3_500, 30 << 20, 0.2}
+	toy   = set{"toy", 3, 12, 40 << 10, 0}
+)
+
+// names of a set's distributions; the first needs all others.
+func (s set) dist(i int) string { return fmt.Sprintf("bench-%s-%02d", s.name, i) }
+
+// write makes the wheels of a set in a folder. Equal sets give equal bytes.
+func (s set) write(dir string) error {
+	if err := os.MkdirAll(dir, 0o755); err != nil {
+		return err
+	}
+	r := rand.New(rand.NewPCG(uint64(s.files), 1))
+	// A few distributions have most of the files, as in life.
+	weights, sum := make([]float64, s.distributions), 0.0
+	for i := range weights {
+		weights[i] = math.Exp(r.NormFloat64() * 1.2)
+		sum += weights[i]
+	}
+	for i := range weights {
+		share := weights[i] / sum
+		if err := s.writeOne(r, dir, i, max(2, int(share*float64(s.files))), int64(share*float64(s.bytes))); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (s set) writeOne(r *rand.Rand, dir string, i, files int, size int64) error {
+	name := s.dist(i)
+	module := strings.ReplaceAll(name, "-", "_")
+	spec := wheel.Spec{Name: name, Version: version.MustParse("1.0"), Tag: "py3-none-any"}
+	meta := "Metadata-Version: 2.1\nName: " + name + "\nVersion: 1.0\n"
+	for other := 1; i == 0 && other < s.distributions; other++ {
+		meta += "Requires-Dist: " + s.dist(other) + "\n"
+	}
+	spec.Metadata = []byte(meta)
+	spec.Files = append(spec.Files, wheel.File{Path: module + "/__init__.py", Data: []byte("name = " + fmt.Sprintf("%q", name) + "\n")})
+	compiled := int64(s.compiled * float64(size))
+	for n := range int(min(4, compiled>>16)) {
+		data := make([]byte, compiled/min(4, compiled>>16))
+		for k := range data {
+			data[k] = byte(r.Uint32() & 0x1f) // packs to about a half, as code does
+		}
+		spec.Files = append(spec.Files, wheel.File{Path: fmt.Sprintf("%s/_part%d.bin", module, n), Data: data})
+	}
+	left := size - compiled
+	for n := 1; n < files; n++ {
+		length := min(int64(float64(left)/float64(files-n)*math.Exp(r.NormFloat64()*0.8-0.3)), left)
+		spec.Files = append(spec.Files, wheel.File{Path: fmt.Sprintf("%s/part%02d/mod%04d.py", module, n%23, n), Data: source(r, int(max(40, length)))})
+		left -= length
+	}
+	var b bytes.Buffer
+	if err := wheel.Write(&b, spec); err != nil {
+		return err
+	}
+	return os.WriteFile(filepath.Join(dir, spec.FileName()), b.Bytes(), 0o644)
+}
+
+// source is a module of about a length, as Python reads it.
+func source(r *rand.Rand, length int) []byte {
+	var b bytes.Buffer
+	for b.Len() < length {
+		fmt.Fprintf(&b, "def tree_%d(row, season=%d):\n    \"\"\"How the tree of a row bears in a season.\"\"\"\n    return row * %d + season %% %d\n\n", r.IntN(1e6), r.IntN(99), r.IntN(999), r.IntN(97)+1)
+	}
+	return b.Bytes()
+}
