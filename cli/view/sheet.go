@@ -130,32 +130,46 @@ func (t *Sheet) draw(r row, widths []int) []string {
 		}
 		return wrap(text.String(), room)
 	}
+	return t.drawCells(r.cells, widths, room)
+}
+
+// setIn is how far what has no room beside stands in below.
+const setIn = "    "
+
+// drawCells puts cells beside each other in their columns; where the room ends,
+// what is left goes below, set in.
+func (t *Sheet) drawCells(cells []Cell, widths []int, room int) []string {
+	var lines []string
 	var head strings.Builder
 	at := 0
-	for i, c := range r.cells {
-		if i == len(r.cells)-1 {
-			if room-at < 16 && at > 0 { // no room left beside: below, set in
-				lines := []string{strings.TrimRight(head.String(), " ")}
-				for _, l := range wrap(c.Text, room-4) {
-					lines = append(lines, "    "+Cell{l, c.style}.render())
-				}
-				return lines
-			}
-			var lines []string
-			for n, l := range wrap(c.Text, room-at) {
-				lead := strings.Repeat(" ", at)
-				if n == 0 {
-					lead = head.String()
-				}
-				lines = append(lines, lead+Cell{l, c.style}.render())
-			}
-			return lines
-		}
-		pad := widths[i] - ansi.StringWidth(c.Text) + gap
-		head.WriteString(c.render() + strings.Repeat(" ", pad))
-		at += widths[i] + gap
+	below := func() {
+		lines = append(lines, strings.TrimRight(head.String(), " "))
+		head.Reset()
+		head.WriteString(setIn)
+		at = len(setIn)
 	}
-	return []string{head.String()}
+	for i, c := range cells {
+		wide := ansi.StringWidth(c.Text)
+		if i < len(cells)-1 {
+			if at > 0 && at+wide > room {
+				below()
+			}
+			head.WriteString(c.render() + strings.Repeat(" ", max(0, widths[i]-wide)+gap))
+			at += max(wide, widths[i]) + gap
+			continue
+		}
+		if room-at < min(16, wide) && at > 0 {
+			below()
+		}
+		for n, l := range wrap(c.Text, room-at) {
+			lead := strings.Repeat(" ", at)
+			if n == 0 {
+				lead = head.String()
+			}
+			lines = append(lines, lead+Cell{l, c.style}.render())
+		}
+	}
+	return lines
 }
 
 func (c Cell) render() string {

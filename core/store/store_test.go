@@ -9,6 +9,7 @@ import (
 	"strings"
 	"sync"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -83,4 +84,28 @@ func TestCheckDropsWhatIsDamaged(t *testing.T) {
 	_, ok := s.Package(sum)
 	assert.False(t, ok)
 	assert.ErrorIs(t, s.Check(sum), os.ErrNotExist)
+}
+
+// What is kept can be listed; what a kill left half done is swept away.
+func TestAllAndSweep(t *testing.T) {
+	s := &store.Store{Dir: t.TempDir()}
+	all, err := s.All()
+	require.NoError(t, err)
+	assert.Empty(t, all)
+	s.Sweep()
+	sum, path, err := s.Add(context.Background(), "a.whl", "", strings.NewReader("cider"))
+	require.NoError(t, err)
+	dir := filepath.Join(s.Dir, "packages")
+	require.NoError(t, os.WriteFile(filepath.Join(dir, ".coming-1"), []byte("half"), 0o644))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "notes.txt"), nil, 0o644))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, sum[:2], "stray"), nil, 0o644))
+	s.Sweep()
+	assert.NoFileExists(t, filepath.Join(dir, ".coming-1"))
+	all, err = s.All()
+	require.NoError(t, err)
+	require.Len(t, all, 1)
+	assert.Equal(t, sum, all[0].SHA256)
+	assert.Equal(t, path, all[0].Path)
+	assert.Equal(t, int64(5), all[0].Size)
+	assert.WithinDuration(t, time.Now(), all[0].Used, time.Minute)
 }

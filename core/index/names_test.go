@@ -1,0 +1,120 @@
+package index_test
+
+import (
+	"fmt"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"path/filepath"
+	"strings"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"glassjar/core/fetch"
+	"glassjar/core/index"
+)
+
+// The list of names is asked for once in a while, and an old one is better than
+// none.
+func TestNamesAreKept(t *testing.T) {
+	var asked atomic.Int64
+	down := false
+	s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		asked.Add(1)
+		if down {
+			http.Error(w, "no", http.StatusInternalServerError)
+			return
+		}
+		w.Header().Set("Content-Type", index.TypeJSON)
+		w.Header().Set("Cache-Control", "no-store")
+		fmt.Fprint(w, `{"meta": {"api-version": "1.1"}, "projects": [{"name": "Press_House"}, {"name": "apple"}, {"name": "apple"}, {"name": "bad name"}]}`)
+	}))
+	defer s.Close()
+	cache := t.TempDir()
+	names := func(offline bool) []string {
+		client := &fetch.Client{Retries: -1, Cache: cache, Offline: offline}
+		list, err := index.NewServer("x", s.URL+"/simple/", client).Names(ctx)
+		require.NoError(t, err)
+		return list
+	}
+	want := []string{"apple", "press-house"}
+	assert.Equal(t, want, names(false))
+	assert.Equal(t, want, names(false))
+	assert.Equal(t, want, names(true))
+	assert.Equal(t, int64(1), asked.Load())
+	kept, err := filepath.Glob(filepath.Join(cache, "names", "*.txt"))
+	require.NoError(t, err)
+	require.Len(t, kept, 1)
+	old := time.Now().Add(-2 * time.Hour)
+	require.NoError(t, os.Chtimes(kept[0], old, old))
+	assert.Equal(t, want, names(false))
+	assert.Equal(t, int64(2), asked.Load(), "an old list is asked for anew")
+	require.NoError(t, os.Chtimes(kept[0], old, old))
+	down = true
+	assert.Equal(t, want, names(false), "an old list is better than none")
+	require.NoError(t, os.Remove(kept[0]))
+	_, err = index.NewServer("x", s.URL+"/simple/", &fetch.Client{Retries: -1, Cache: cache}).Names(ctx)
+	assert.Error(t, err)
+}
+
+// What a wheel brings is told the same by every kind of index.
+func TestInside(t *testing.T) {
+	dir := t.TempDir()
+	require.NoError(t, index.Write(ctx, index.Sample{}, dir))
+	server := httptest.NewServer(index.Handler{Source: index.Sample{}})
+	defer server.Close()
+	sources := []index.Source{index.Sample{}, index.NewFolder("folder", filepath.Join(dir, "files")), index.NewServer("server", server.URL+"/simple/", &fetch.Client{Retries: -1})}
+	for name, want := range map[string]index.Inside{
+		"graft-notes":         {Imports: []string{"scionbook"}, Scripts: []string{}},
+		"press-schedule":      {Imports: []string{"press_schedule"}, Scripts: []string{"press-schedule"}},
+		"orchard-tools-hives": {Imports: []string{"orchard_tools.hives"}, Scripts: []string{}},
+	} {
+		for _, s := range sources {
+			files, err := s.Files(ctx, name)
+			require.NoError(t, err)
+			var newest index.File
+			for _, f := range files {
+				if f.Wheel != nil && (newest.Wheel == nil || newest.Version.Less(f.Version)) {
+					newest = f
+				}
+			}
+			got, err := s.Inside(ctx, newest)
+			require.NoError(t, err, "%s in %s", name, s.Name())
+			assert.Equal(t, want, got, "%s in %s", name, s.Name())
+		}
+	}
+	file := filepath.Join(dir, "no.whl")
+	require.NoError(t, os.WriteFile(file, []byte("no zip"), 0o644))
+	_, err := index.WheelInside(file)
+	assert.Error(t, err)
+}
+
+func TestProbe(t *testing.T) {
+	full := httptest.NewServer(index.Handler{Source: index.Sample{}})
+	defer full.Close()
+	welcome := answer(t, "text/plain", "welcome")
+	page := answer(t, "text/html", page)
+	for _, c := range []struct {
+		at, name                string
+		answers, json, metadata bool
+		known                   bool
+	}{
+		{full.URL + "/simple/", "brixmeter", true, true, true, true},
+		{full.URL + "/simple/", "nowhere", true, true, false, false},
+		{page, "press", true, false, true, true},
+		{welcome, "press", true, false, false, false},
+		{"http://127.0.0.1:1/simple/", "press", false, false, false, false},
+	} {
+		p := server(t, c.at).Probe(ctx, c.name)
+		if strings.Contains(c.at, welcome) {
+			assert.False(t, p.Known, c.at)
+			continue // an HTML page of no links is an index of nothing
+		}
+		assert.Equal(t, []bool{c.answers, c.json, c.known}, []bool{p.Answers, p.JSON, p.Known}, "%s %s: %s", c.at, c.name, p.Why)
+		assert.Equal(t, c.answers, p.Why == "", p.Why)
+	}
+}
