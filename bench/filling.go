@@ -38,15 +38,19 @@ func filling() ([]work, error) {
 		limit: after("copied", func() error { return b.command(".", "cp", "-a", tree, filepath.Join(b.dir, "copied")) }),
 	}, {
 		name: "recreate a jar, warm store, large set", promise: "1.0 of the limit, cp -al",
-		ours:  after("filling/.jar", func() error { return b.run(in, "recreate", "-q", "--yes") }),
-		limit: after("linked", func() error { return b.command(".", "cp", "-al", filepath.Join(b.dir, "copied"), filepath.Join(b.dir, "linked")) }),
+		ours: after("filling/.jar", func() error { return b.run(in, "recreate", "-q", "--yes") }),
+		limit: after("linked", func() error {
+			return b.command(".", "cp", "-al", filepath.Join(b.dir, "copied"), filepath.Join(b.dir, "linked"))
+		}),
 	}, {
 		name: "install, nothing to do, large set", promise: "5 of the limit, a program that does nothing, and under 30 ms",
 		ours:  func() error { return b.run(in, "install", "-q", large.dist(0)) },
 		limit: func() error { return b.command(in, "true") },
 	}, {
 		name: "recreate, nothing to do, large set", promise: "it compares every file with its hash; the limit is sha256sum of the tree",
-		ours:  func() error { return b.run(in, "recreate", "-q") },
-		limit: func() error { return b.command(in, "sh", "-c", "find .jar -type f -print0 | xargs -0 sha256sum >/dev/null") },
+		ours: func() error { return b.run(in, "recreate", "-q") },
+		limit: func() error {
+			return b.command(in, "sh", "-c", "find .jar -type f -print0 | xargs -0 sha256sum >/dev/null")
+		},
 	}}, nil
 }

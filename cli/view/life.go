@@ -216,6 +216,8 @@ func (s *Screen) StoreUsage(u *operation.StoreUsage) {
 		}
 		t.Row("keeps", s.Plain(d.Name), s.Plain(fmt.Sprintf("%8s", Bytes(d.Bytes))), s.Faint(Count(d.Files, "file")))
 	}
+	t.Print()
+	t = s.Sheet() // with columns of its own
 	for _, j := range u.Jars {
 		t.Row("for", s.Plain(s.Path(j.Name)), s.Plain(fmt.Sprintf("%8s", Bytes(j.Bytes))), s.Faint(Count(j.Files, "file")))
 	}

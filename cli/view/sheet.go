@@ -158,7 +158,7 @@ func (t *Sheet) drawCells(cells []Cell, widths []int, room int) []string {
 			at += max(wide, widths[i]) + gap
 			continue
 		}
-		if room-at < min(16, wide) && at > 0 {
+		if (room-at < min(16, wide) || longestWord(c.Text) > room-at) && at > 0 {
 			below()
 		}
 		for n, l := range wrap(c.Text, room-at) {
@@ -170,6 +170,15 @@ func (t *Sheet) drawCells(cells []Cell, widths []int, room int) []string {
 		}
 	}
 	return lines
+}
+
+// longestWord is the width of a text's longest word: a path is not broken.
+func longestWord(text string) int {
+	longest := 0
+	for _, word := range strings.Fields(text) {
+		longest = max(longest, ansi.StringWidth(word))
+	}
+	return longest
 }
 
 func (c Cell) render() string {

@@ -1,9 +1,11 @@
 #!/usr/bin/env bash
 # Makes the pictures of this folder anew, from the sample: a real terminal on a
-# virtual screen. Needs Xvfb, xterm, ImageMagick's import, and Go.
+# virtual screen. Needs Xvfb, xterm, ImageMagick's import, chromium and Go.
 set -euo pipefail
 here=$(cd "$(dirname "$0")" && pwd)
-work=$(mktemp -d)
+work=/tmp/orchard # it stands in some pictures
+rm -rf "$work"
+mkdir "$work"
 trap 'kill $screen 2>/dev/null || :; rm -rf "$work"' EXIT
 (cd "$here/../.." && CGO_ENABLED=0 go build -o "$work/bin/glassjar" ./cmd/glassjar)
 cp -r "$here/../../sample/projects" "$work/projects"
@@ -35,6 +37,13 @@ shot() {
     import -window root "$here/$name.png"
     kill $terminal
     wait $terminal 2>/dev/null || :
+}
+
+# report FOLDER: the report's page in a browser without a window.
+report() {
+    (cd "$work/projects/$1" && glassjar report --quiet --to "$work/report.html")
+    chromium --headless --no-sandbox --disable-gpu --hide-scrollbars --user-data-dir="$work/browser" --window-size=1280,1400 \
+        --screenshot="$here/report.png" "file://$work/report.html" >/dev/null 2>&1
 }
 
 quiet() { (cd "$work/projects/$1" && shift && "$@" >/dev/null 2>&1) || :; }

@@ -30,3 +30,31 @@ shot pythons press-house 'glassjar pythons
 glassjar pythons pypy
 glassjar pythons ">=3.12"'
 shot help press-house 'glassjar help install'
+shot tree press-house 'glassjar contents --tree
+glassjar why orchard-core'
+shot outdated orchard-survey 'glassjar create --quiet old-press
+glassjar --jar old-press install --quiet "brixmeter<2" "orchard-core<2" heritage-press perry-blend
+glassjar --jar old-press outdated
+glassjar --jar old-press upgrade --plan'
+shot about press-house 'glassjar about harvest-ledger
+glassjar search orchard
+glassjar search presss --maturity stable'
+shot diagnose press-house 'glassjar diagnose scionbook
+glassjar diagnose Brixmeter
+glassjar diagnose brixmeter
+touch random.py; glassjar diagnose random; rm random.py'
+shot life press-house 'glassjar install --quiet must-core
+glassjar history
+glassjar rewind --plan
+glassjar clone .jar scratch --quiet
+glassjar diff scratch
+glassjar shelf'
+shot check press-house 'echo oops >> $(ls .jar/lib/*/site-packages/brixmeter/__init__.py); rm .jar/bin/press-schedule
+glassjar check
+glassjar check --mend
+glassjar seal press-house.zip --target linux-x86_64
+glassjar discard scratch --yes'
+shot settings press-house 'glassjar settings
+glassjar index list --probe
+glassjar connect editor --plan'
+report press-house
