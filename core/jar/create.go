@@ -21,7 +21,8 @@ type Options struct {
 	// Parts are the pieces of the spec that the jar is to hold.
 	Parts Parts
 	// Temp is the folder in which the jar is made before it gets its place, on the
-	// same file system; it must not be there. Empty for any.
+	// same file system; it must not be there. Empty for any; the jar's own place
+	// where that is a temporary one.
 	Temp string
 	// Also writes further files into the jar, by their paths in it, so that all
 	// appear together.
@@ -84,7 +85,12 @@ func build(ctx context.Context, root string, opt Options, fill func(*Jar) error)
 	if err != nil {
 		return nil, err
 	}
-	defer os.RemoveAll(temp)
+	whole := false
+	defer func() {
+		if !whole {
+			os.RemoveAll(temp)
+		}
+	}()
 	if err := os.Chmod(temp, 0o755); err != nil {
 		return nil, err
 	}
@@ -104,9 +110,12 @@ func build(ctx context.Context, root string, opt Options, fill func(*Jar) error)
 	if err := ctx.Err(); err != nil {
 		return nil, err
 	}
-	if err := os.Rename(temp, root); err != nil {
-		return nil, err
+	if temp != root {
+		if err := os.Rename(temp, root); err != nil {
+			return nil, err
+		}
 	}
+	whole = true
 	return Open(root)
 }
 

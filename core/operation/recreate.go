@@ -254,6 +254,7 @@ func (m *Machine) ensure(ctx context.Context, p *Plan, place Place, seeSystem bo
 	if err := jar.Vacant(place.Root); err != nil {
 		return nil, err
 	}
+	opt.Temp = temp
 	return jar.Create(ctx, temp, p.python, opt)
 }
 
