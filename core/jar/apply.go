@@ -24,6 +24,9 @@ type Addition struct {
 	Requested bool
 	// Direct says where it came from if no index gave it.
 	Direct *metadata.DirectURL
+	// Linked, if set, is where a member stands already, unpacked and verified, to
+	// be linked from there; false for one that is to be unpacked.
+	Linked func(wheel.Entry) (path string, ok bool)
 }
 
 // Change is what is to happen to a jar, as a whole or not at all.
@@ -37,6 +40,9 @@ type Change struct {
 	Write map[string][]byte
 	// Requested corrects the mark of distributions that stay.
 	Requested map[string]bool
+	// Unseen tells that nobody can see the jar yet: files go to their places at
+	// once, without being staged.
+	Unseen bool
 	// Progress is told of every file put in place, if set.
 	Progress func(files int)
 }
@@ -77,8 +83,8 @@ func (j *Jar) Apply(ctx context.Context, c Change) error {
 		return err
 	}
 	defer os.RemoveAll(j.Path(stagingFolder))
-	a := &application{jar: j, change: c, owner: map[string]string{}, going: map[string]bool{}, progress: c.Progress}
-	for _, step := range []func(context.Context) error{a.leave, a.stage, a.mark, a.outside} {
+	a := &application{jar: j, change: c, owner: map[string]string{}, going: map[string]bool{}, folders: map[string]bool{}, progress: c.Progress}
+	for _, step := range []func(context.Context) error{a.leave, a.stage, a.link, a.mark, a.outside} {
 		if err := step(ctx); err != nil {
 			return err
 		}
@@ -97,6 +103,9 @@ type application struct {
 	moves    []move
 	progress func(int)
 	files    int
+	// links are files to be linked, and folders those that are known to be there.
+	links   []move
+	folders map[string]bool
 }
 
 // leave plans the removal of distributions and files.

@@ -53,7 +53,7 @@ func (j *Jar) copyInto(ctx context.Context, root string) error {
 		case !e.Type().IsRegular():
 			return nil
 		}
-		group.Go(func() error { return copyWithTime(file, to) })
+		group.Go(func() error { return copyOrLink(file, to) })
 		return nil
 	})
 	if err2 := group.Wait(); err == nil {
@@ -73,6 +73,16 @@ func (j *Jar) copyInto(ctx context.Context, root string) error {
 		return err
 	}
 	return writeFile(filepath.Join(root, ownFolder, "origins.json"), origins, 0o644)
+}
+
+// copyOrLink links a file that is linked from the store and so never changed in
+// place; others are copied.
+func copyOrLink(from, to string) error {
+	info, err := os.Lstat(from)
+	if err == nil && info.Mode().Perm()&0o222 == 0 && linkCount(info) > 1 {
+		return linkFile(from, to)
+	}
+	return copyWithTime(from, to)
 }
 
 // copyWithTime copies a file with its mode and time: Python takes bytecode only

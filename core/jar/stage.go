@@ -7,7 +7,10 @@ import (
 	"os"
 	"path"
 	"path/filepath"
+	"runtime"
 	"strings"
+
+	"golang.org/x/sync/errgroup"
 
 	"glassjar/core/metadata"
 	"glassjar/core/wheel"
@@ -71,6 +74,14 @@ func (a *application) stageOne(add Addition) error {
 				}
 				continue
 			}
+		}
+		if from, ok := add.linked(e); ok {
+			if err := a.plan(w.Metadata.Name, file); err != nil {
+				return err
+			}
+			a.links = append(a.links, move{from, a.staged(file)})
+			record = append(record, metadata.RecordEntry{Path: FromSite(site, file), Hash: e.Hash, Size: e.Size})
+			continue
 		}
 		err := put(file, mode, func(to io.Writer) (string, int64, error) { return e.Hash, e.Size, w.Copy(to, e) })
 		if err != nil {
@@ -141,17 +152,10 @@ func scriptBytes(w *wheel.Wheel, e wheel.Entry) ([]byte, error) {
 
 // put writes one staged file and plans its move.
 func (a *application) put(name, file string, mode os.FileMode, fill func(io.Writer) (string, int64, error)) (string, int64, error) {
-	if other, ok := a.owner[a.fold(file)]; ok {
-		return "", 0, &ClashError{Path: file, New: name, Old: other}
-	}
-	if protected(file) {
-		return "", 0, &ClashError{Path: file, New: name}
-	}
-	a.owner[a.fold(file)] = name
-	staged := a.jar.Path(newFolder, file)
-	if err := makeFolder(filepath.Dir(staged)); err != nil {
+	if err := a.plan(name, file); err != nil {
 		return "", 0, err
 	}
+	staged := a.staged(file)
 	out, err := os.OpenFile(staged, os.O_CREATE|os.O_EXCL|os.O_WRONLY, mode)
 	if err != nil {
 		return "", 0, err
@@ -166,11 +170,87 @@ func (a *application) put(name, file string, mode os.FileMode, fill func(io.Writ
 	if err != nil {
 		return "", 0, err
 	}
-	a.moves = append(a.moves, move{staged, a.jar.Path(file)})
-	if a.files++; a.progress != nil {
+	a.came(1)
+	return hash, size, nil
+}
+
+func (a *application) came(n int) {
+	if a.files += n; a.progress != nil {
 		a.progress(a.files)
 	}
-	return hash, size, nil
+}
+
+// staged is where a file stands until it is moved to its place: at its place
+// where nobody can see the jar yet.
+func (a *application) staged(file string) string {
+	if a.change.Unseen {
+		return a.jar.Path(file)
+	}
+	return a.jar.Path(newFolder, file)
+}
+
+// plan makes sure that a file can be put where it belongs, and plans its move.
+func (a *application) plan(name, file string) error {
+	if other, ok := a.owner[a.fold(file)]; ok {
+		return &ClashError{Path: file, New: name, Old: other}
+	}
+	if protected(file) {
+		return &ClashError{Path: file, New: name}
+	}
+	a.owner[a.fold(file)] = name
+	staged := a.staged(file)
+	if dir := filepath.Dir(staged); !a.folders[dir] {
+		if err := makeFolder(dir); err != nil {
+			return err
+		}
+		a.folders[dir] = true
+	}
+	if !a.change.Unseen {
+		a.moves = append(a.moves, move{staged, a.jar.Path(file)})
+	}
+	return nil
+}
+
+// linked is where a member stands in the store, if it does.
+func (add Addition) linked(e wheel.Entry) (string, bool) {
+	if add.Linked == nil {
+		return "", false
+	}
+	return add.Linked(e)
+}
+
+// link links what was planned, by several at a time: making a name is work that
+// the system does in parallel.
+func (a *application) link(ctx context.Context) error {
+	group, ctx := errgroup.WithContext(ctx)
+	workers := max(2, runtime.NumCPU())
+	for n := range workers {
+		group.Go(func() error {
+			for i := n; i < len(a.links); i += workers {
+				if err := ctx.Err(); err != nil {
+					return err
+				}
+				if err := linkFile(a.links[i].From, a.links[i].To); err != nil {
+					return err
+				}
+			}
+			return nil
+		})
+	}
+	if err := group.Wait(); err != nil {
+		return err
+	}
+	a.came(len(a.links))
+	return nil
+}
+
+// linkFile gives a file of the store a further name, or copies it where that
+// cannot be: on another file system, or when it has as many names as it can have.
+func linkFile(from, to string) error {
+	if !onWindows && os.Link(from, to) == nil {
+		return nil
+	}
+	return copyWithTime(from, to)
 }
 
 // fold is the path as the system compares it.

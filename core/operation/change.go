@@ -4,8 +4,10 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
+	"runtime"
 	"strings"
 	"time"
 
@@ -50,7 +52,16 @@ func (m *Machine) carryOut(ctx context.Context, p *Plan, decide Decide) (*Outcom
 		return out, err
 	}
 	out.Fetched = came
-	change := jar.Change{Remove: p.removed, Drop: p.Drop, Requested: p.marks, Write: map[string][]byte{}}
+	for _, i := range p.Mend {
+		// What a jar is mended from is looked at first: the damaged file may be
+		// the store's own.
+		if sum := readOrigins(p.jar)[i.Name]; store.ValidSum(sum) {
+			if _, err := m.Store.CheckTree(sum); err != nil {
+				return out, err
+			}
+		}
+	}
+	change := jar.Change{Unseen: p.jar.Root != p.place.Root, Remove: p.removed, Drop: p.Drop, Requested: p.marks, Write: map[string][]byte{}}
 	origins := readOrigins(p.jar)
 	for _, d := range p.removed {
 		delete(origins, d.Key())
@@ -66,7 +77,11 @@ func (m *Machine) carryOut(ctx context.Context, p *Plan, decide Decide) (*Outcom
 		if origins[s.name], err = store.Sum(paths[s.file.URL]); err != nil {
 			return out, err
 		}
-		change.Add = append(change.Add, jar.Addition{Wheel: w, Requested: s.asked, Direct: directOf(s.file, origins[s.name])})
+		linked, err := m.unpacked(ctx, origins[s.name], w)
+		if err != nil {
+			return out, err
+		}
+		change.Add = append(change.Add, jar.Addition{Wheel: w, Requested: s.asked, Direct: directOf(s.file, origins[s.name]), Linked: linked})
 	}
 	change.Progress = func(n int) { out.Files = n; m.report(Progress{Stage: "putting files in place", Done: int64(n)}) }
 	if !p.parts.Equal(p.jar.State.Parts) {
@@ -112,6 +127,29 @@ func (m *Machine) collectWrites(p *Plan, origins map[string]string, change *jar.
 	if have, err := os.ReadFile(originsFile(p.jar)); err != nil || string(have) != string(data) {
 		change.Write[originsFile(p.jar)] = data
 	}
+}
+
+// unpacked brings the members of a wheel into the store, once, and tells where
+// each stands. Where the store cannot take them they are unpacked into the jar.
+func (m *Machine) unpacked(ctx context.Context, sum string, w *wheel.Wheel) (func(wheel.Entry) (string, bool), error) {
+	if m.Settings.Copy || runtime.GOOS == "windows" {
+		return nil, nil
+	}
+	key := func(e wheel.Entry) string { return e.Scheme + "/" + e.Path }
+	tree, ok := m.Store.Tree(sum)
+	if !ok {
+		var sources []store.Source
+		for _, e := range w.Entries {
+			sources = append(sources, store.Source{Key: key(e), Executable: e.Executable || e.Scheme == wheel.Scripts, Copy: func(to io.Writer) error { return w.Copy(to, e) }})
+		}
+		m.report(Progress{Stage: "unpacking", Done: int64(len(sources))})
+		var err error
+		if tree, err = m.Store.Unpack(ctx, sum, sources); err != nil {
+			return nil, err
+		}
+	}
+	tree.Use(sum)
+	return func(e wheel.Entry) (string, bool) { return tree.Path(key(e)) }, nil
 }
 
 func openWheel(path, name string, limits wheel.Limits) (*wheel.Wheel, func(), error) {

@@ -92,7 +92,7 @@ func (m *Machine) userValues() map[string]string {
 	set("store", s.Store)
 	set("shelf", s.Shelf)
 	set("certificates", s.Certificates)
-	for key, on := range map[string]bool{"allow-http": s.AllowHTTP, "keyring": s.Keyring, "sealed-off": s.SealedOff} {
+	for key, on := range map[string]bool{"allow-http": s.AllowHTTP, "keyring": s.Keyring, "sealed-off": s.SealedOff, "copy": s.Copy} {
 		if s.Has(key) {
 			out[key] = fmt.Sprint(on)
 		}

@@ -175,6 +175,16 @@ func (m *Machine) TidyStore(days int, plan bool) (*Tidied, error) {
 			}
 		}
 	}
+	// The unpacked files of what is kept stay, and of what is needed.
+	keep := map[string]bool{}
+	for sum := range needed {
+		keep[sum] = true
+	}
+	files2, bytes, err := m.Store.DropTrees(func(sum string) bool { return keep[sum] }, plan)
+	if err != nil {
+		return out, err
+	}
+	out.Files, out.Bytes = out.Files+files2, out.Bytes+bytes
 	out.Done = !plan
 	return out, nil
 }
@@ -202,6 +212,13 @@ func (m *Machine) VerifyStore() (*Verified, error) {
 		if m.Store.Check(f.SHA256) != nil {
 			out.Damaged = append(out.Damaged, f.SHA256)
 		}
+	}
+	for _, sum := range m.Store.Trees() {
+		damaged, err := m.Store.CheckTree(sum)
+		if err != nil {
+			return out, err
+		}
+		out.Damaged = append(out.Damaged, damaged...)
 	}
 	return out, nil
 }

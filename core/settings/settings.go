@@ -38,6 +38,9 @@ type Settings struct {
 	// SealedOff shuts PYTHONPATH and the user's own packages out of what is run.
 	SealedOff bool `toml:"sealed-off,omitempty" json:"sealed_off"`
 
+	// Copy puts copies of the store's files into jars, not links.
+	Copy bool `toml:"copy,omitempty" json:"copy"`
+
 	set map[string]bool
 }
 
@@ -71,6 +74,7 @@ var All = []Setting{
 	{"allow-http", YesNo, "admit plain http to other machines", "false"},
 	{"certificates", File, "further certificate authorities, PEM", "the system's"},
 	{"keyring", YesNo, "ask the system's keyring for passwords", "false"},
+	{"copy", YesNo, "put copies of the store's files into jars, not links", "false"},
 	{"sealed-off", YesNo, "shut PYTHONPATH and your own packages out of run and enter", "false"},
 }
 

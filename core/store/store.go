@@ -103,6 +103,7 @@ const coming = ".coming-"
 
 // Sweep removes files that a process which is no more was filling.
 func (s *Store) Sweep() {
+	s.sweepWork()
 	dir := filepath.Join(s.Dir, "packages")
 	entries, err := os.ReadDir(dir)
 	if err != nil {
