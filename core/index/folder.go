@@ -13,7 +13,6 @@ import (
 	"sync"
 
 	"glassjar/core/metadata"
-	"glassjar/core/store"
 )
 
 // Folder is a folder of package files, those in its direct subfolders
@@ -25,6 +24,11 @@ type Folder struct {
 	err       error
 	mu        sync.Mutex
 	hashed    map[string]string
+	// sumsFile is where hashes are kept, empty for nowhere; kept are those in it,
+	// and learned tells that there are new ones.
+	sumsFile string
+	kept     map[string]keptSum
+	learned  bool
 }
 
 // NewFolder makes an index of a folder.
@@ -101,6 +105,7 @@ func (d *Folder) Files(_ context.Context, name string) ([]File, error) {
 	if !ok {
 		return nil, fmt.Errorf("%s: %w", name, ErrUnknownName)
 	}
+	defer d.saveSums()
 	out := append([]File(nil), list...)
 	for i := range out {
 		sum, err := d.hash(out[i].Path)
@@ -110,19 +115,6 @@ func (d *Folder) Files(_ context.Context, name string) ([]File, error) {
 		out[i].Hashes = map[string]string{"sha256": sum}
 	}
 	return out, nil
-}
-
-func (d *Folder) hash(path string) (string, error) {
-	d.mu.Lock()
-	defer d.mu.Unlock()
-	if sum, ok := d.hashed[path]; ok {
-		return sum, nil
-	}
-	sum, err := store.Sum(path)
-	if err == nil {
-		d.hashed[path] = sum
-	}
-	return sum, err
 }
 
 // Names are the distributions of which the folder has files.

@@ -168,7 +168,7 @@ func (m *Machine) source(e project.IndexEntry, base string) index.Source {
 	if !filepath.IsAbs(dir) {
 		dir = filepath.Join(base, dir)
 	}
-	return index.NewFolder(e.Name, dir)
+	return index.NewFolder(e.Name, dir).KeepSums(filepath.Join(m.Folders.Cache, "sums"))
 }
 
 // interpreterOf is the interpreter that a jar links to. The error is a

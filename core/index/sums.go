@@ -1,0 +1,91 @@
+package index
+
+import (
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"os"
+	"path/filepath"
+	"time"
+
+	"glassjar/core/store"
+)
+
+// keptSum is the hash of a file as it was when it had this size and time.
+type keptSum struct {
+	Size   int64  `json:"size"`
+	Time   int64  `json:"time"`
+	SHA256 string `json:"sha256"`
+}
+
+// settled is how old a file must be for its hash to be kept: one that was just
+// written may be written again within the same tick of the clock.
+const settled = 2 * time.Second
+
+// KeepSums keeps the hashes of the folder's files in a folder of the cache, so
+// that what has not changed is not read again. A file that is taken from the
+// index is compared with its hash in any case.
+func (d *Folder) KeepSums(dir string) *Folder {
+	sum := sha256.Sum256([]byte(d.dir))
+	d.sumsFile = filepath.Join(dir, hex.EncodeToString(sum[:12])+".json")
+	return d
+}
+
+// loadSums reads what was kept, once. The lock is held.
+func (d *Folder) loadSums() {
+	if d.kept != nil {
+		return
+	}
+	if data, err := os.ReadFile(d.sumsFile); err != nil || json.Unmarshal(data, &d.kept) != nil || d.kept == nil {
+		d.kept = map[string]keptSum{}
+	}
+}
+
+func (d *Folder) hash(path string) (string, error) {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	if sum, ok := d.hashed[path]; ok {
+		return sum, nil
+	}
+	d.loadSums()
+	info, err := os.Stat(path)
+	if err != nil {
+		return "", err
+	}
+	if k, ok := d.kept[path]; ok && k.Size == info.Size() && k.Time == info.ModTime().UnixNano() {
+		d.hashed[path] = k.SHA256
+		return k.SHA256, nil
+	}
+	sum, err := store.Sum(path)
+	if err != nil {
+		return "", err
+	}
+	d.hashed[path] = sum
+	if time.Since(info.ModTime()) > settled {
+		d.kept[path] = keptSum{info.Size(), info.ModTime().UnixNano(), sum}
+		d.learned = true
+	}
+	return sum, nil
+}
+
+// saveSums writes what was learned. Where that fails the files are read again.
+func (d *Folder) saveSums() {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	if !d.learned || d.sumsFile == "" {
+		return
+	}
+	d.learned = false
+	data, err := json.Marshal(d.kept)
+	if err != nil || os.MkdirAll(filepath.Dir(d.sumsFile), 0o755) != nil {
+		return
+	}
+	temp, err := os.CreateTemp(filepath.Dir(d.sumsFile), ".new-")
+	if err != nil {
+		return
+	}
+	_, err = temp.Write(data)
+	if err2 := temp.Close(); err != nil || err2 != nil || os.Rename(temp.Name(), d.sumsFile) != nil {
+		os.Remove(temp.Name())
+	}
+}
