@@ -43,6 +43,24 @@ func filling() ([]work, error) {
 			return b.command(".", "cp", "-al", filepath.Join(b.dir, "copied"), filepath.Join(b.dir, "linked"))
 		}),
 	}, {
+		name: "first install from a folder, empty store, large set", promise: "1.3 of the limit, unzip with a process for each processor",
+		ours: func() error {
+			for _, path := range []string{"first", "home/store", "home/cache/sums"} {
+				if err := gone(path); err != nil {
+					return err
+				}
+			}
+			for _, args := range [][]string{{"index", "add", "wheels", wheels, "--project"}, {"create"}, {"install", "-q", large.dist(0)}} {
+				if err := b.run("first", args...); err != nil {
+					return err
+				}
+			}
+			return nil
+		},
+		limit: after("unzipped", func() error {
+			return b.command("unzipped", "sh", "-c", "ls "+wheels+"/*.whl | xargs -n 4 -P $(nproc) sh -c 'for w; do unzip -qo $w; done' unzip")
+		}),
+	}, {
 		name: "install, nothing to do, large set", promise: "5 of the limit, a program that does nothing, and under 30 ms",
 		ours:  func() error { return b.run(in, "install", "-q", large.dist(0)) },
 		limit: func() error { return b.command(in, "true") },

@@ -1,7 +1,7 @@
 // Package store is the machine-wide collection of what was fetched.
 //
-// So far it keeps package files whole, by their SHA-256, and jars are unpacked
-// from them; it does not yet share unpacked files among jars.
+// It keeps package files whole, by their SHA-256, and the files unpacked from
+// them ([Tree]), each content once, from which jars are linked.
 package store
 
 import (
