@@ -68,11 +68,12 @@ func (m *Machine) Create(ctx context.Context, opt CreateOptions) (*Created, erro
 	if out.Python, out.Why, out.PassedOver, err = m.choosePython(ctx, opt.Python, spec); err != nil {
 		return nil, err
 	}
-	j, err := m.make(ctx, place.Root, out.Python, jar.Options{Prompt: place.Prompt(), SeeSystem: opt.SeeSystem || spec.Tool.SeeSystem})
+	first, err := m.firstMoment(out.Python.Said.Version, place)
 	if err != nil {
 		return nil, err
 	}
-	return out, m.firstMoment(j, place)
+	_, err = m.make(ctx, place.Root, out.Python, jar.Options{Prompt: place.Prompt(), SeeSystem: opt.SeeSystem || spec.Tool.SeeSystem, Also: map[string][]byte{jar.MomentPath(1): first}})
+	return out, err
 }
 
 // make makes an empty jar, and puts it on the list of those known.

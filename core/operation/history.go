@@ -108,10 +108,10 @@ func (m *Machine) now() time.Time {
 	return time.Now()
 }
 
-// firstMoment begins the history of a new jar.
-func (m *Machine) firstMoment(j *jar.Jar, place Place) error {
-	p := &Plan{place: place, jar: j, parts: j.State.Parts}
-	return j.WriteMoment(m.nextMoment(p, nil))
+// firstMoment is the state that begins the history of an empty jar, as its file.
+func (m *Machine) firstMoment(python string, place Place) ([]byte, error) {
+	p := &Plan{place: place}
+	return jar.Moment{Number: 1, At: m.now(), Command: m.Command, Python: python, Spec: m.textOf(p, place.SpecFile), Record: m.textOf(p, place.RecordFile)}.Bytes()
 }
 
 // Rewind brings a jar back to an earlier state, with its spec and record; 0 is

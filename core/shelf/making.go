@@ -31,8 +31,9 @@ func (l Making) Begin(root string) (temp string, done func()) {
 		return temp, func() {}
 	}
 	lock := flock.New(entry, flock.SetPermissions(0o644))
-	if ok, err := lock.TryLock(); err != nil || !ok {
-		return temp, func() {}
+	if ok, err := lock.TryLock(); err != nil || !ok || !held(lock, entry) {
+		_ = lock.Unlock()
+		return temp, func() {} // a sweeper was faster: this one is not noted
 	}
 	if os.WriteFile(entry, []byte(temp), 0o644) != nil {
 		os.Remove(entry)
@@ -41,6 +42,16 @@ func (l Making) Begin(root string) (temp string, done func()) {
 		os.Remove(entry)
 		_ = lock.Unlock()
 	}
+}
+
+// held reports whether the file that is locked still stands at its path.
+func held(lock *flock.Flock, path string) bool {
+	at, err := os.Stat(path)
+	if err != nil {
+		return false
+	}
+	mine, err := lock.Stat()
+	return err == nil && os.SameFile(at, mine)
 }
 
 // Sweep removes the folders of processes that are no more.

@@ -13,10 +13,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
-	"strings"
 	"time"
-
-	"github.com/gofrs/flock"
 )
 
 // Store is a folder. Several processes may use it at once: files are written
@@ -66,15 +63,14 @@ func (s *Store) Add(ctx context.Context, name, want string, r io.Reader) (sum, p
 	if err := os.MkdirAll(dir, 0o755); err != nil {
 		return "", "", err
 	}
-	temp, err := os.CreateTemp(dir, coming)
+	half, done, err := begin(dir)
 	if err != nil {
 		return "", "", err
 	}
-	defer os.Remove(temp.Name())
-	// Held while it is filled, so that what a kill leaves can be told.
-	hold := flock.New(temp.Name())
-	if ok, err := hold.TryLock(); err == nil && ok {
-		defer func() { _ = hold.Unlock() }()
+	defer done()
+	temp, err := os.OpenFile(half, os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o644)
+	if err != nil {
+		return "", "", err
 	}
 	h := sha256.New()
 	_, err = io.Copy(io.MultiWriter(temp, h), contextReader{ctx, r})
@@ -96,29 +92,6 @@ func (s *Store) Add(ctx context.Context, name, want string, r io.Reader) (sum, p
 		return "", "", err
 	}
 	return sum, path, os.Rename(temp.Name(), path)
-}
-
-// coming begins the names of files that are not whole yet.
-const coming = ".coming-"
-
-// Sweep removes files that a process which is no more was filling.
-func (s *Store) Sweep() {
-	s.sweepWork()
-	dir := filepath.Join(s.Dir, "packages")
-	entries, err := os.ReadDir(dir)
-	if err != nil {
-		return
-	}
-	for _, e := range entries {
-		if !strings.HasPrefix(e.Name(), coming) {
-			continue
-		}
-		hold := flock.New(filepath.Join(dir, e.Name()))
-		if ok, err := hold.TryLock(); err == nil && ok {
-			os.Remove(filepath.Join(dir, e.Name()))
-			_ = hold.Unlock()
-		}
-	}
 }
 
 // Check compares a package file with its name. A file that differs is removed,

@@ -14,7 +14,6 @@ import (
 	"strings"
 	"time"
 
-	"github.com/gofrs/flock"
 	"golang.org/x/sync/errgroup"
 )
 
@@ -114,11 +113,14 @@ type Source struct {
 // not written again.
 func (s *Store) Unpack(ctx context.Context, sum string, sources []Source) (*Tree, error) {
 	t := &Tree{Format: treeFormat, Files: make([]TreeMember, len(sources)), store: s, at: map[string]TreeMember{}}
-	dir, done, err := s.workFolder()
+	dir, done, err := begin(filepath.Join(s.Dir, "files"))
 	if err != nil {
 		return nil, err
 	}
 	defer done()
+	if err := os.Mkdir(dir, 0o755); err != nil {
+		return nil, err
+	}
 	group, ctx := errgroup.WithContext(ctx)
 	group.SetLimit(max(2, runtime.NumCPU()))
 	for i, source := range sources {
@@ -148,36 +150,6 @@ func (s *Store) Unpack(ctx context.Context, sum string, sources []Source) (*Tree
 		return nil, err
 	}
 	return t, os.Rename(filepath.Join(dir, "tree"), s.treeFile(sum))
-}
-
-// workFolder makes a folder for what is not whole yet, held by this process until
-// done is called, which removes it.
-func (s *Store) workFolder() (dir string, done func(), err error) {
-	top := filepath.Join(s.Dir, "files")
-	if err := os.MkdirAll(top, 0o755); err != nil {
-		return "", nil, err
-	}
-	if dir, err = os.MkdirTemp(top, coming); err != nil {
-		return "", nil, err
-	}
-	hold := flock.New(filepath.Join(dir, "lock"))
-	if _, err := hold.TryLock(); err != nil {
-		os.RemoveAll(dir)
-		return "", nil, err
-	}
-	return dir, func() { os.RemoveAll(dir); _ = hold.Unlock() }, nil
-}
-
-// sweepWork removes the folders of processes that are no more.
-func (s *Store) sweepWork() {
-	dirs, _ := filepath.Glob(filepath.Join(s.Dir, "files", coming+"*")) // a fixed pattern
-	for _, dir := range dirs {
-		hold := flock.New(filepath.Join(dir, "lock"))
-		if ok, err := hold.TryLock(); err == nil && ok {
-			os.RemoveAll(dir)
-			_ = hold.Unlock()
-		}
-	}
 }
 
 // takeIn writes one content beside its place and moves it there.

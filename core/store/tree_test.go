@@ -113,6 +113,7 @@ func TestUnpackFails(t *testing.T) {
 	dir := filepath.Join(s.Dir, "files", ".coming-dead")
 	require.NoError(t, os.MkdirAll(dir, 0o755))
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "half"), nil, 0o644))
+	require.NoError(t, os.WriteFile(dir+".lock", nil, 0o644))
 	s.Sweep()
 	assert.NoDirExists(t, dir)
 }
