@@ -131,17 +131,3 @@ func (m Moment) Bytes() ([]byte, error) {
 	data, err := json.MarshalIndent(m, "", "  ")
 	return append(data, '\n'), err
 }
-
-// WriteMoment writes a state by itself: that of a new jar, of which no change is
-// under way.
-func (j *Jar) WriteMoment(m Moment) error {
-	data, err := m.Bytes()
-	if err != nil {
-		return err
-	}
-	file := j.MomentFile(m.Number)
-	if err := makeFolder(filepath.Dir(file)); err != nil {
-		return err
-	}
-	return writeFile(file, data, 0o644)
-}
