@@ -186,6 +186,17 @@ func serveIndex(ts *testscript.TestScript, _ bool, args []string) {
 		})
 	case "html-only", "whole-files", "no-hashes":
 		handler = plain(good, source, filepath.Join(ts.Getenv("WORK"), "whole-log"))
+	case "dying": // it gives its pages and half of the second file, and is gone
+		var files atomic.Int64
+		handler = http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			if files.Load() < 2 && !strings.HasSuffix(r.URL.Path, ".whl") || strings.HasSuffix(r.URL.Path, ".whl") && files.Add(1) == 1 {
+				good.ServeHTTP(w, r)
+				return
+			}
+			if conn, _, err := w.(http.Hijacker).Hijack(); err == nil {
+				conn.Close()
+			}
+		})
 	case "flaky":
 		handler = flaky(good)
 	case "counted": // every body that is sent leaves a line in a file

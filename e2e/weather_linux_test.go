@@ -161,9 +161,22 @@ func TestFullDisk(t *testing.T) {
 	assert.Equal(t, string(spec), string(again))
 	assert.Empty(t, leftovers(t, small))
 
+	// A clone, and a sealed jar, of what has no room there.
+	far := newTerminal(t, realPath(t, t.TempDir()))
+	far.output("glassjar", "create", "--python", def.Path)
+	far.output("glassjar", "install", "windfall-atlas")
+	for _, args := range [][]string{{"clone", filepath.Join(far.dir, ".jar"), "./copy"}, {"--jar", filepath.Join(far.dir, ".jar"), "seal", "far.zip"}, {"clone", filepath.Join(far.dir, "pylock.toml"), "./copy"}} {
+		out, err := s.try("glassjar", args...)
+		require.Error(t, err, args)
+		assert.Contains(t, out, "no space left on device", args)
+		assert.NoDirExists(t, filepath.Join(small, "copy"))
+		assert.Empty(t, leftovers(t, small), args)
+	}
+	s.output("glassjar", "check")
+
 	// A disk that may not be written to.
 	require.NoError(t, syscall.Mount("", small, "", syscall.MS_REMOUNT|syscall.MS_RDONLY, ""))
-	for _, args := range [][]string{{"create", "--at", "other"}, {"install", "must-core"}, {"discard", ".jar"}} {
+	for _, args := range [][]string{{"create", "--at", "other"}, {"install", "must-core"}, {"discard", ".jar"}, {"upgrade", "--pre"}, {"rewind", "1"}, {"clone", ".jar", "./copy"}} {
 		out, err := s.try("glassjar", args...)
 		require.Error(t, err)
 		assert.Contains(t, out, "read-only file system")
