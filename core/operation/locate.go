@@ -297,6 +297,21 @@ func (m *Machine) begin(ref string) (place Place, spec *project.Spec, release fu
 	return place, spec, release, err
 }
 
+// beginFilled is [Machine.begin] for a command that changes what is in a jar: it
+// also opens the jar and lists that.
+func (m *Machine) beginFilled(ref string) (place Place, spec *project.Spec, j *jar.Jar, installed []jar.Installed, release func(), err error) {
+	if place, spec, release, err = m.begin(ref); err != nil {
+		return place, nil, nil, nil, nil, err
+	}
+	if j, err = m.open(place); err == nil {
+		installed, err = j.Installed()
+	}
+	if err != nil {
+		release()
+	}
+	return place, spec, j, installed, release, err
+}
+
 // look is how a command that only looks begins: it finds and opens the jar, and
 // lists what is in it.
 func (m *Machine) look(ref string) (Place, *jar.Jar, []jar.Installed, error) {

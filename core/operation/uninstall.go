@@ -40,19 +40,11 @@ func (e *NotInstalledError) Error() string {
 // Uninstall takes distributions out of a jar and its spec, and what only they
 // needed.
 func (m *Machine) Uninstall(ctx context.Context, ref string, names []string, decide Decide) (*Outcome, error) {
-	place, spec, release, err := m.begin(ref)
+	place, spec, j, installed, release, err := m.beginFilled(ref)
 	if err != nil {
 		return nil, err
 	}
 	defer release()
-	j, err := m.open(place)
-	if err != nil {
-		return nil, err
-	}
-	installed, err := j.Installed()
-	if err != nil {
-		return nil, err
-	}
 	gone := map[string]bool{}
 	for _, n := range names {
 		if !requirement.ValidName(n) {

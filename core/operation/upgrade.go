@@ -93,19 +93,11 @@ func namesOf(installed []jar.Installed) map[string]bool {
 // Upgrade moves distributions of a jar, or all, to the newest versions that fit
 // the spec, and writes down what came of it.
 func (m *Machine) Upgrade(ctx context.Context, ref string, names []string, pre bool, decide Decide) (*Outcome, error) {
-	place, spec, release, err := m.begin(ref)
+	place, spec, _, installed, release, err := m.beginFilled(ref)
 	if err != nil {
 		return nil, err
 	}
 	defer release()
-	j, err := m.open(place)
-	if err != nil {
-		return nil, err
-	}
-	installed, err := j.Installed()
-	if err != nil {
-		return nil, err
-	}
 	free := namesOf(installed)
 	if len(names) > 0 {
 		if free, err = namedIn(names, free); err != nil {

@@ -46,19 +46,12 @@ func (l AwayList) Drop(id string) error {
 
 // All are the jars noted, in the order in which they were discarded.
 func (l AwayList) All() ([]Discarded, error) {
-	entries, err := os.ReadDir(l.Dir)
-	if errors.Is(err, fs.ErrNotExist) {
-		return nil, nil
-	}
+	ids, err := idsIn(l.Dir)
 	if err != nil {
 		return nil, err
 	}
 	var out []Discarded
-	for _, e := range entries {
-		id, ok := idOf(e.Name())
-		if !ok {
-			continue
-		}
+	for _, id := range ids {
 		d := Discarded{ID: id}
 		if readSmall(l.file(id), &d) == nil && d.Held != "" {
 			out = append(out, d)

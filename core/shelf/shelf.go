@@ -13,6 +13,7 @@ import (
 	"os"
 	"path/filepath"
 	"sort"
+	"strings"
 	"time"
 
 	"glassjar/core/jar"
@@ -126,19 +127,12 @@ func (l List) Has(root string) bool {
 // All are the jars known, by place. Entries whose place now holds another jar
 // are left out; those whose jar is gone are in it.
 func (l List) All() ([]Known, error) {
-	entries, err := os.ReadDir(l.Dir)
-	if errors.Is(err, fs.ErrNotExist) {
-		return nil, nil
-	}
+	ids, err := idsIn(l.Dir)
 	if err != nil {
 		return nil, err
 	}
 	var out []Known
-	for _, e := range entries {
-		id, ok := idOf(e.Name())
-		if !ok {
-			continue
-		}
+	for _, id := range ids {
 		k, err := l.read(id)
 		if err != nil {
 			continue // a damaged entry is an unknown jar
@@ -151,12 +145,19 @@ func (l List) All() ([]Known, error) {
 	return out, nil
 }
 
-func idOf(name string) (string, bool) {
-	const ending = ".json"
-	if len(name) <= len(ending) || name[len(name)-len(ending):] != ending {
-		return "", false
+// idsIn are the identities of which a folder has entries; none if it is not there.
+func idsIn(dir string) ([]string, error) {
+	entries, err := os.ReadDir(dir)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, nil
 	}
-	return name[:len(name)-len(ending)], true
+	var out []string
+	for _, e := range entries {
+		if id, ok := strings.CutSuffix(e.Name(), ".json"); ok && id != "" {
+			out = append(out, id)
+		}
+	}
+	return out, err
 }
 
 // Forget takes a jar off the list.
