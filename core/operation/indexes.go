@@ -128,9 +128,12 @@ func (m *Machine) EditIndexes(e IndexEdit) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	m.Settings, err = settings.Edit(m.Folders.Settings, func(text []byte) []byte {
+	changed, err := settings.Edit(m.Folders.Settings, func(text []byte) []byte {
 		return project.SetIndexes(text, []string{"indexes"}, list)
 	})
+	if err == nil {
+		m.Settings = changed
+	}
 	return m.Folders.Settings, err
 }
 

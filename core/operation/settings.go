@@ -172,8 +172,10 @@ func (m *Machine) SetSetting(key string, values []string) (string, error) {
 			}
 		}
 	}
-	var err error
-	m.Settings, err = settings.Set(m.Folders.Settings, s, values)
+	changed, err := settings.Set(m.Folders.Settings, s, values)
+	if err == nil {
+		m.Settings = changed
+	}
 	if bad, ok := err.(*settings.ValueError); ok {
 		try := "glassjar index add NAME ADDRESS"
 		if s.Kind != settings.Indexes {

@@ -1,0 +1,183 @@
+package operation
+
+import (
+	"os"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"glassjar/core/connect"
+	"glassjar/core/interpreter"
+	"glassjar/core/jar"
+	"glassjar/core/project"
+	"glassjar/core/requirement"
+)
+
+// emptyJar makes a jar of an interpreter that is never started.
+func emptyJar(t *testing.T, root string) *jar.Jar {
+	path := filepath.Join(t.TempDir(), "python3.12")
+	require.NoError(t, os.WriteFile(path, []byte("#!/bin/sh\n"), 0o755))
+	in := here
+	in.Path = path
+	j, err := jar.Create(ctx, root, in, jar.Options{Prompt: "orchard"})
+	require.NoError(t, err)
+	return j
+}
+
+// Every setting says where it came from: nobody, the user, the project, a variable.
+func TestEffectiveSettings(t *testing.T) {
+	m := machine(t, "[project]\nname = \"x\"\nversion = \"1\"\nrequires-python = \">=3.9\"\n\n[tool.glassjar]\ntargets = [\"linux-x86_64\"]\nfrom-index = { Press = \"barn\" }\nsee-system = true\nbuild-variables = { press = { A = \"1\" } }\n")
+	_, err := m.SetSetting("store", []string{"room"})
+	require.NoError(t, err)
+	_, err = m.SetSetting("keyring", []string{"false"})
+	require.NoError(t, err)
+	for _, bad := range [][]string{{"stoer", "x"}, {"keyring", "perhaps"}, {"indexes", "x"}, {"store", "a", "b"}} {
+		_, err := m.SetSetting(bad[0], bad[1:])
+		var usage *UsageError
+		require.ErrorAs(t, err, &usage, bad)
+		assert.NotEmpty(t, usage.Try)
+	}
+	e, err := m.EffectiveSettings()
+	require.NoError(t, err)
+	have := map[string]Effective{}
+	for _, s := range e.Settings {
+		have[s.Key] = s
+	}
+	for key, want := range map[string][2]string{
+		"store": {FromUser, filepath.Join(m.Dir, "room")}, "keyring": {FromUser, "false"}, "shelf": {"GLASSJAR_HOME", m.Folders.Shelf}, "allow-http": {FromBuiltIn, "false"},
+		"targets": {FromProject, "linux-x86_64"}, "see-system": {FromProject, "true"}, "build-variables": {FromProject, "press: A=1"}, "requires-python": {FromProject, ">=3.9"},
+		"from-index": {FromProject, "press from barn"},
+	} {
+		assert.Equal(t, want, [2]string{have[key].From, have[key].Value}, key)
+	}
+	e.Only("store")
+	assert.Len(t, e.Settings, 1)
+}
+
+// What gets in from outside is told by kind.
+func TestLeaks(t *testing.T) {
+	m := machine(t, "")
+	j := emptyJar(t, filepath.Join(m.Dir, ".jar"))
+	t.Setenv("HOME", t.TempDir())
+	t.Setenv("PYTHONPATH", "")
+	t.Setenv("PYTHONHOME", "")
+	assert.Empty(t, m.leaks(j))
+	site := j.Path(j.Layout().Site())
+	require.NoError(t, os.WriteFile(filepath.Join(site, "a.pth"), []byte("# nothing\n\n../inside\n/outside\nimport sys\n../../../../..\n"), 0o644))
+	t.Setenv("PYTHONPATH", "/x"+string(os.PathListSeparator)+"/y")
+	t.Setenv("PYTHONHOME", "/z")
+	m.Active = m.Dir
+	kinds := map[string]int{}
+	for _, l := range m.leaks(j) {
+		kinds[l.What]++
+	}
+	assert.Equal(t, map[string]int{LeakPath: 2, LeakHome: 1, LeakPth: 2, LeakPthCode: 1, LeakActive: 1}, kinds)
+}
+
+func TestUserSite(t *testing.T) {
+	t.Setenv("PYTHONUSERBASE", "")
+	t.Setenv("APPDATA", "")
+	assert.Equal(t, "/home/o/.local/lib/python3.12/site-packages", filepath.ToSlash(interpreter.UserSite("linux", "/home/o", "cpython", 3, 12)))
+	assert.Equal(t, "/home/o/.local/lib/pypy3.9/site-packages", filepath.ToSlash(interpreter.UserSite("linux", "/home/o", "pypy", 3, 9)))
+	assert.Equal(t, "/home/o/Python/Python312/site-packages", filepath.ToSlash(interpreter.UserSite("windows", "/home/o", "cpython", 3, 12)))
+	t.Setenv("PYTHONUSERBASE", "/base")
+	assert.Equal(t, "/base/lib/python3.8/site-packages", filepath.ToSlash(interpreter.UserSite("linux", "/home/o", "cpython", 3, 8)))
+}
+
+// A shell is offered what is on this machine, and errors offer nothing.
+func TestOffers(t *testing.T) {
+	m := machine(t, "[project]\nname = \"x\"\nversion = \"1\"\n")
+	assert.Empty(t, m.OfferJars())
+	assert.Empty(t, m.OfferInstalled(""))
+	m.Known.See(emptyJar(t, filepath.Join(m.Dir, ".jar")), true)
+	m.Known.See(emptyJar(t, filepath.Join(m.Folders.Shelf, "tools")), true)
+	assert.Equal(t, []string{"tools", ".jar"}, m.OfferJars())
+	assert.Equal(t, []string{"sample"}, m.OfferIndexes())
+	assert.Equal(t, []string{"orchard-core", "orchard-map"}, m.OfferNames(ctx, "Orchard_")[:2])
+	assert.Empty(t, m.OfferNames(ctx, "zzz"))
+}
+
+// Keys that others changed since stay as they are; the rest goes back.
+func TestTakeOut(t *testing.T) {
+	before := "1"
+	w := written{File: "a.json", Keys: []connect.Key{{Path: []string{"a"}, Value: "2", Before: &before}, {Path: []string{"b"}, Value: "3"}, {Path: []string{"c"}, Value: "4"}}}
+	after, left, err := w.takeOut([]byte("{\n  \"a\": 2,\n  \"b\": 3,\n  \"c\": 5 // mine\n}\n"))
+	require.NoError(t, err)
+	assert.Equal(t, []string{"c"}, left)
+	assert.Contains(t, string(after), `"a": 1`)
+	assert.NotContains(t, string(after), `"b"`)
+	assert.Contains(t, string(after), "// mine")
+	toml := written{File: "pyproject.toml", Keys: []connect.Key{{Path: []string{"tool", "x", "k"}, Value: "1"}}}
+	after, left, err = toml.takeOut([]byte("[project]\nname = \"y\"\n\n[tool.x]\nk = 1\n"))
+	require.NoError(t, err)
+	assert.Empty(t, left)
+	assert.Equal(t, "[project]\nname = \"y\"\n", string(after), "the table that was made for it goes too")
+	_, _, err = w.takeOut([]byte(`{"a": `))
+	assert.NoError(t, err, "what cannot be read has none of the keys")
+	merged := mergeKeys([]connect.Key{{Path: []string{"a"}, Value: "1", Before: &before}}, []connect.Key{{Path: []string{"a"}, Value: "2"}, {Path: []string{"b"}, Value: "3"}})
+	assert.Equal(t, &before, merged[0].Before)
+	assert.Len(t, merged, 2)
+}
+
+// The history keeps the time that the machine is told.
+func TestMomentsFollowAPlan(t *testing.T) {
+	m := machine(t, "[project]\nname = \"x\"\nversion = \"1\"\n")
+	day := time.Date(2026, 9, 1, 8, 0, 0, 0, time.UTC)
+	m.Clock, m.Command = func() time.Time { return day }, "install press"
+	j := emptyJar(t, filepath.Join(m.Dir, ".jar"))
+	v := mustRequire("press==1.0").Specifiers
+	p := &Plan{place: m.placeAt(j.Root, Nearest), jar: j, write: map[string][]byte{}, Add: []Item{{Name: "press", Version: "1.0"}}, Remove: []Item{{Name: "must", From: "2"}}}
+	p.selected = []selection{{name: "press", asked: true}}
+	next := m.nextMoment(p, map[string]string{"press": "ab"})
+	assert.Equal(t, 1, next.Number)
+	assert.True(t, next.At.Equal(day))
+	assert.Equal(t, []string{"+press 1.0", "-must 2"}, next.Did)
+	assert.Equal(t, "ab", next.Packages[0].SHA256)
+	assert.Contains(t, *next.Spec, "[project]")
+	assert.Nil(t, next.Record)
+	assert.NotEmpty(t, v)
+	p.write[p.place.RecordFile] = []byte("lock")
+	assert.Equal(t, "lock", *m.nextMoment(p, nil).Record)
+}
+
+// Aside is beside the place, hidden, and names the jar.
+func TestAside(t *testing.T) {
+	assert.Equal(t, "/o/.jar.discarded-12345678", filepath.ToSlash(aside("/o/.jar", "1234567890")))
+	assert.Equal(t, "/s/.tools.discarded-12345678", filepath.ToSlash(aside("/s/tools", "1234567890")))
+}
+
+// A sealed record names files beside it, and none that were not asked for.
+func TestSealedRecord(t *testing.T) {
+	m := machine(t, everything)
+	record, _, _ := recordOf(t, m)
+	spec, err := project.ReadSpec(filepath.Join(m.Dir, project.SpecFile))
+	require.NoError(t, err)
+	all, err := sealTargets(record, spec, nil)
+	require.NoError(t, err)
+	some, err := sealTargets(record, spec, []string{"windows-x86_64"})
+	require.NoError(t, err)
+	assert.Greater(t, len(all), len(some))
+	_, err = sealTargets(record, spec, []string{"amiga"})
+	assert.Error(t, err)
+	files, err := sealFiles(record, some)
+	require.NoError(t, err)
+	text, err := sealedRecord(record, files)
+	require.NoError(t, err)
+	sealed, err := project.ParseRecord(filepath.Join(m.Dir, "x", project.RecordFile), text)
+	require.NoError(t, err)
+	named := map[string]bool{}
+	for _, f := range recordedFiles(sealed) {
+		assert.Empty(t, f.URL)
+		assert.Equal(t, f.Path, f.FileName())
+		named[f.Path] = true
+	}
+	assert.Len(t, named, len(files))
+	for _, e := range sealed.Packages {
+		assert.Empty(t, e.Index)
+		assert.NotEqual(t, "thermo-posix", e.Name, "it is for other systems")
+	}
+	assert.NotEmpty(t, requirement.Normalize(sealed.Packages[0].Name))
+}
