@@ -109,7 +109,7 @@ func (d *demo) unpack(from fs.FS, into string) error {
 
 // play tells the story. A command that does not end as it should ends it.
 func (d *demo) play() error {
-	for _, step := range []func() error{d.pressHouse, d.survey, d.outsideAndInside, d.teammate, d.end} {
+	for _, step := range []func() error{d.pressHouse, d.survey, d.outsideAndInside, d.mistakes, d.teammate, d.end} {
 		if err := step(); err != nil {
 			return err
 		}
@@ -137,6 +137,18 @@ func (d *demo) outsideAndInside() error {
 		`glassjar run python -c "import brixmeter; print(brixmeter.__version__)"`, "glassjar record")
 }
 
+func (d *demo) mistakes() error {
+	d.tell("An import fails, since its distribution has another name. The reason is told,\nand the command that mends it.")
+	if err := d.fails("glassjar diagnose scionbook"); err != nil {
+		return err
+	}
+	if err := d.do("glassjar install graft-notes", "glassjar why graft-notes"); err != nil {
+		return err
+	}
+	d.tell("It was not needed after all. Every change is a state, and one goes back to any.")
+	return d.do("glassjar history", "glassjar rewind", "glassjar check")
+}
+
 func (d *demo) teammate() error {
 	d.tell("A teammate has the project's files in another folder, and makes the same jar\nfrom the record. The labels prove it: they are equal only for equal contents.")
 	if err := d.copyProject("press-house", "teammate"); err != nil {
@@ -155,7 +167,7 @@ func (d *demo) teammate() error {
 
 func (d *demo) end() error {
 	d.tell("A jar is never precious: it goes, and the record brings it back.")
-	if err := d.do("glassjar discard .jar", "glassjar recreate --quiet", "glassjar here"); err != nil {
+	if err := d.do("glassjar discard .jar", "glassjar recreate --quiet", "glassjar here", "glassjar shelf"); err != nil {
 		return err
 	}
 	d.tell("Now yours: stand in a folder of your own, and type")
