@@ -2,6 +2,7 @@ package cli
 
 import (
 	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
 
 	"glassjar/core/operation"
 	"glassjar/core/settings"
@@ -38,6 +39,13 @@ stay.`,
 			e, err := a.machine.EffectiveSettings()
 			if err == nil && len(args) > 0 {
 				e.Only(args[0])
+			} else if err == nil {
+				cmd.Flags().Visit(func(f *pflag.Flag) {
+					if cmd.Root().PersistentFlags().Lookup(f.Name) == nil {
+						return // it is this command's own
+					}
+					e.Settings = append(e.Settings, operation.Effective{Key: "--" + f.Name, Value: f.Value.String(), From: operation.FromOption, Words: f.Usage})
+				})
 			}
 			return a.present(e, err, func() { a.screen.Settings(e) })
 		},

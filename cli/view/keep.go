@@ -201,6 +201,8 @@ func (s *Screen) Settings(e *operation.EffectiveSettings) {
 			label, from = "yours", ", from "+s.Path(one.File)
 		case operation.FromProject:
 			label, from = "project", ", from "+s.Path(one.File)
+		case operation.FromOption:
+			label = "option"
 		default:
 			label = "env"
 			if one.From != one.Key {

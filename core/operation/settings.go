@@ -37,6 +37,7 @@ const (
 	FromBuiltIn = "built in"
 	FromUser    = "settings"
 	FromProject = "project"
+	FromOption  = "option"
 )
 
 // EffectiveSettings gathers what is set up: by the user, by the project in
