@@ -52,17 +52,17 @@ func (m *Machine) carryOut(ctx context.Context, p *Plan, decide Decide) (*Outcom
 		return out, err
 	}
 	out.Fetched = came
+	change := jar.Change{Unseen: p.jar.Root != p.place.Root, Remove: p.removed, Drop: p.Drop, Requested: p.marks, Write: map[string][]byte{}}
+	origins := readOrigins(p.jar)
 	for _, i := range p.Mend {
 		// What a jar is mended from is looked at first: the damaged file may be
 		// the store's own.
-		if sum := readOrigins(p.jar)[i.Name]; store.ValidSum(sum) {
+		if sum := origins[i.Name]; store.ValidSum(sum) {
 			if _, err := m.Store.CheckTree(sum); err != nil {
 				return out, err
 			}
 		}
 	}
-	change := jar.Change{Unseen: p.jar.Root != p.place.Root, Remove: p.removed, Drop: p.Drop, Requested: p.marks, Write: map[string][]byte{}}
-	origins := readOrigins(p.jar)
 	for _, d := range p.removed {
 		delete(origins, d.Key())
 	}

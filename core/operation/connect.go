@@ -83,21 +83,30 @@ func (m *Machine) ConnectEditor(_ context.Context, ref string, undo bool, decide
 	} else if list, err = c.editor(place, j); err != nil {
 		return nil, err
 	}
-	if len(c.Edits) == 0 {
-		c.Done = true
-		return c, nil
-	}
-	if ok, err := decide(c); err != nil || !ok {
+	if wrote, err := c.carryOut(decide); err != nil || !wrote {
 		return c, err
 	}
-	if err := c.write(); err != nil {
-		return c, err
-	}
-	c.Done = true
 	if undo {
 		return c, os.Remove(connectedFile(j))
 	}
 	return c, keepWritten(j, list)
+}
+
+// carryOut shows what would be written, and writes it if decide says so. wrote is
+// false where there is nothing to write, or nothing was to be written.
+func (c *Connection) carryOut(decide func(*Connection) (bool, error)) (wrote bool, err error) {
+	if len(c.Edits) == 0 {
+		c.Done = true
+		return false, nil
+	}
+	if ok, err := decide(c); err != nil || !ok {
+		return false, err
+	}
+	if err := c.write(); err != nil {
+		return false, err
+	}
+	c.Done = true
+	return true, nil
 }
 
 // beginConnect finds a project's jar: others have no folder to write into.

@@ -58,18 +58,8 @@ func (m *Machine) ConnectContainer(_ context.Context, opt ContainerOptions, deci
 	}
 	c.addProgram(filepath.Join(place.Project, "container", "glassjar"), program)
 	c.Next = containerSteps(record)
-	if len(c.Edits) == 0 {
-		c.Done = true
-		return c, nil
-	}
-	if ok, err := decide(c); err != nil || !ok {
-		return c, err
-	}
-	if err := c.write(); err != nil {
-		return c, err
-	}
-	c.Done = true
-	return c, nil
+	_, err = c.carryOut(decide)
+	return c, err
 }
 
 func containerSteps(record *project.Record) []string {

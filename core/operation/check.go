@@ -1,0 +1,175 @@
+package operation
+
+import (
+	"context"
+	"errors"
+
+	"glassjar/core/jar"
+	"glassjar/core/project"
+)
+
+// Checked is what a check of a jar found.
+type Checked struct {
+	Jar string `json:"jar"`
+	// Files is how many were compared with their hashes.
+	Files  int         `json:"files"`
+	Faults []jar.Fault `json:"faults"`
+	// Unknown are files that belong to nothing.
+	Unknown []string `json:"unknown"`
+	// Unmet are needs that nothing in the jar meets.
+	Unmet []Unmet `json:"unmet"`
+	// Broken are scripts and links that lead nowhere.
+	Broken []string `json:"broken"`
+	// Python says what is wrong with the interpreter, empty if nothing is.
+	Python string `json:"python"`
+	// Step is the record's state, as in [Here].
+	Step string `json:"step"`
+	// Mended tells what was put right.
+	Mended []string `json:"mended"`
+}
+
+// Unmet is a need and what there is instead.
+type Unmet struct {
+	Need
+	// Version is the one here, empty if the name is not here.
+	Version string `json:"version"`
+}
+
+// Clean reports whether nothing was found.
+func (c *Checked) Clean() bool {
+	return len(c.Faults)+len(c.Unknown)+len(c.Unmet)+len(c.Broken) == 0 && c.Python == "" && (c.Step == InStep || c.Step == NoRecord)
+}
+
+// Check compares a jar with what it should be. With mend, files are restored
+// from the store, and what belongs to the jar itself is written anew.
+func (m *Machine) Check(ctx context.Context, ref string, mend bool) (*Checked, error) {
+	place, err := m.Locate(ref, mend)
+	if err != nil {
+		return nil, err
+	}
+	if mend {
+		release, err := m.hold(place)
+		if err != nil {
+			return nil, err
+		}
+		defer release()
+	}
+	c, err := m.examine(ctx, place)
+	if err != nil || !mend || len(c.Faults)+len(c.Broken)+len(c.Unmet) == 0 && c.Python == "" {
+		return c, err
+	}
+	mended, err := m.mend(ctx, place, c)
+	if err != nil {
+		return c, err
+	}
+	if c, err = m.examine(ctx, place); err == nil {
+		c.Mended = mended
+	}
+	return c, err
+}
+
+func (m *Machine) examine(ctx context.Context, place Place) (*Checked, error) {
+	j, err := m.open(place)
+	if err != nil {
+		return nil, err
+	}
+	installed, err := j.Installed()
+	if err != nil {
+		return nil, err
+	}
+	c := &Checked{Jar: place.Root, Faults: []jar.Fault{}, Unknown: []string{}, Unmet: []Unmet{}, Broken: append([]string{}, j.Dangling()...), Mended: []string{}}
+	survey, err := j.Survey(installed)
+	if err != nil {
+		return nil, err
+	}
+	c.Files, c.Faults, c.Unknown = survey.Files, append(c.Faults, survey.Faults...), append(c.Unknown, survey.Unknown...)
+	g := m.graph(ctx, j, installed)
+	for _, from := range append([]string{""}, g.names...) {
+		list := g.needs[from]
+		if from == "" {
+			list = g.roots
+		}
+		for _, n := range list {
+			have, _ := g.version(n.To)
+			if have == "" || !n.admits(g) {
+				c.Unmet = append(c.Unmet, Unmet{n, have})
+			}
+		}
+	}
+	c.Python = m.pythonFault(ctx, j)
+	spec, err := readSpec(place)
+	if err != nil {
+		return nil, err
+	}
+	record, err := project.ReadRecord(place.RecordFile)
+	switch {
+	case errors.Is(err, project.ErrNoRecord):
+		c.Step = NoRecord
+	case err != nil:
+		return nil, err
+	default:
+		c.Step = m.step(ctx, j, installed, spec, record)
+	}
+	return c, nil
+}
+
+// admits reports whether what is here meets a need.
+func (n Need) admits(g *graph) bool {
+	if d, ok := g.installed[n.To]; ok {
+		return n.requirement.Specifiers.Holds(d.Version())
+	}
+	return n.requirement.Specifiers.Holds(g.base[n.To].version)
+}
+
+// pythonFault says what is wrong with a jar's interpreter.
+func (m *Machine) pythonFault(ctx context.Context, j *jar.Jar) string {
+	in, err := m.interpreterOf(ctx, j)
+	var gone *jar.InterpreterGoneError
+	switch {
+	case errors.As(err, &gone):
+		return gone.Target + " is gone"
+	case err != nil:
+		return err.Error()
+	case in.Said.Version != j.State.Python:
+		return "it is " + in.Said.Version + " now, and was " + j.State.Python + " when the jar was made"
+	}
+	return ""
+}
+
+// mend restores the distributions with faults from their package files, and
+// links the jar to its interpreter anew.
+func (m *Machine) mend(ctx context.Context, place Place, c *Checked) ([]string, error) {
+	p := emptyPlan(place)
+	installed, survey, err := m.present(ctx, p, &project.Spec{}, "")
+	if err != nil {
+		return nil, err
+	}
+	p.parts = p.jar.State.Parts
+	p.Structure, err = p.jar.Rebase(p.python, jar.Options{Prompt: place.Prompt(), SeeSystem: p.jar.State.SeeSystem, Parts: p.parts})
+	if err != nil {
+		return nil, err
+	}
+	moment, _ := p.jar.LastMoment()
+	spec, err := readSpec(place)
+	if err != nil {
+		return nil, err
+	}
+	indexes, _ := m.indexes(spec)
+	p.catalog = m.newCatalog(indexes)
+	if p.selected, err = momentSelection(moment); err != nil {
+		return nil, err
+	}
+	survey.Unknown = nil
+	p.compare(installed, readOrigins(p.jar), func(jar.Installed) bool { return false }, survey)
+	out, err := m.carryOut(ctx, p, func(*Plan) (bool, error) { return true, nil })
+	if err != nil {
+		return nil, err
+	}
+	mended := append([]string{}, out.Plan.Structure...)
+	for _, list := range [][]Item{p.Mend, p.Add} {
+		for _, i := range list {
+			mended = append(mended, i.Name+" "+i.Version)
+		}
+	}
+	return mended, nil
+}

@@ -1,0 +1,193 @@
+package operation
+
+import (
+	"errors"
+	"os"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"glassjar/core/jar"
+)
+
+// Away is a discarded jar that can be brought back until the store is tidied.
+type Away struct {
+	// Jar is where it stood, Held where it is now.
+	Jar  string    `json:"jar"`
+	Held string    `json:"held"`
+	At   time.Time `json:"at"`
+	ID   string    `json:"id"`
+	Size int64     `json:"size"`
+}
+
+// DiscardOptions say which jars.
+type DiscardOptions struct {
+	// Refs are paths, or names on the shelf; Undo brings them back.
+	Refs []string
+	Undo bool
+}
+
+// Discarded tells which jars were removed, or brought back.
+type Discarded struct {
+	Jars []string `json:"jars"`
+	// Kept are specs and records of projects, which stay.
+	Kept []string `json:"kept"`
+	// Frees is how many bytes come free once the store is tidied; Back tells that
+	// the jars were brought back instead.
+	Frees int64 `json:"frees"`
+	Back  bool  `json:"back"`
+	Done  bool  `json:"done"`
+}
+
+// aside is where a discarded jar is held: beside its place, so that it is one
+// renaming on every file system.
+func aside(root, id string) string {
+	return filepath.Join(filepath.Dir(root), "."+strings.TrimPrefix(filepath.Base(root), ".")+".discarded-"+id[:8])
+}
+
+// Discard removes jars, each named by its path or its name on the shelf. All
+// are looked at before the first is removed. The folder itself is meant: a
+// project's folder does not stand for its jar here.
+func (m *Machine) Discard(refs []string, decide func(*Discarded) (bool, error)) (*Discarded, error) {
+	var places []Place
+	out := &Discarded{Jars: []string{}, Kept: []string{}}
+	for _, ref := range refs {
+		root := m.discardRoot(ref)
+		if err := jar.Discardable(root); err != nil {
+			return nil, err
+		}
+		place := m.placeAt(root, Named)
+		places = append(places, place)
+		j, err := jar.Open(root)
+		if err != nil {
+			return nil, err
+		}
+		size, shared := j.Size()
+		out.Frees += size - shared
+		out.Jars = append(out.Jars, root)
+		for _, f := range []string{place.SpecFile, place.RecordFile} {
+			if fileExists(f) && place.Project != "" {
+				out.Kept = append(out.Kept, f)
+			}
+		}
+	}
+	if ok, err := decide(out); err != nil || !ok {
+		return out, err
+	}
+	for _, p := range places {
+		if err := m.putAway(p); err != nil {
+			return out, err
+		}
+	}
+	out.Done = true
+	return out, nil
+}
+
+func (m *Machine) discardRoot(ref string) string {
+	root := ref
+	if filepath.Base(ref) == ref && ref != "." && ref != ".." {
+		if onShelf := filepath.Join(m.Folders.Shelf, ref); jar.Exists(onShelf) {
+			root = onShelf
+		}
+	}
+	if !filepath.IsAbs(root) {
+		root = filepath.Join(m.Dir, root)
+	}
+	return filepath.Clean(root)
+}
+
+// putAway takes one jar out of its place, in one renaming, and notes where it is.
+func (m *Machine) putAway(p Place) error {
+	j, err := m.open(p)
+	if err != nil {
+		return err
+	}
+	release, err := m.hold(p)
+	if err != nil {
+		return err
+	}
+	defer release()
+	id := j.ID()
+	if id == "" {
+		if id = j.NewID(); id == "" {
+			return jar.Discard(p.Root)
+		}
+	}
+	held := aside(p.Root, id)
+	if err := m.Away.Put(id, p.Root, held, m.now()); err != nil {
+		return err
+	}
+	if err := os.Rename(p.Root, held); err != nil {
+		return errors.Join(err, m.Away.Drop(id))
+	}
+	return m.Known.Forget(id)
+}
+
+// discarded are the jars that can be brought back. An entry whose jar was never
+// moved, since the command was cut off, is dropped.
+func (m *Machine) discarded() ([]Away, error) {
+	list, err := m.Away.All()
+	if err != nil {
+		return nil, err
+	}
+	var out []Away
+	for _, a := range list {
+		if !jar.Exists(a.Held) {
+			if err := m.Away.Drop(a.ID); err != nil {
+				return nil, err
+			}
+			continue
+		}
+		one := Away{Jar: a.Root, Held: a.Held, At: a.At.UTC(), ID: a.ID}
+		if j, err := jar.Open(a.Held); err == nil {
+			one.Size, _ = j.Size()
+		}
+		out = append(out, one)
+	}
+	return out, nil
+}
+
+// BringBack undoes a discard: of the jars named by where they stood, or by their
+// names on the shelf; without a name, of the one discarded last.
+func (m *Machine) BringBack(refs []string) (*Discarded, error) {
+	list, err := m.discarded()
+	if err != nil {
+		return nil, err
+	}
+	if len(list) == 0 {
+		return nil, usage("there is no discarded jar to bring back", "glassjar shelf lists the jars")
+	}
+	chosen := []Away{list[len(list)-1]}
+	if len(refs) > 0 {
+		chosen = nil
+	}
+	for _, ref := range refs {
+		found := false
+		for i := len(list) - 1; i >= 0 && !found; i-- {
+			if a := list[i]; a.Jar == m.discardRoot(ref) || a.Jar == filepath.Join(m.Folders.Shelf, ref) {
+				chosen, found = append(chosen, a), true
+			}
+		}
+		if !found {
+			return nil, usage("no jar was discarded at %s", "glassjar shelf lists what can be brought back", ref)
+		}
+	}
+	out := &Discarded{Jars: []string{}, Kept: []string{}, Back: true}
+	for _, a := range chosen {
+		if _, err := os.Lstat(a.Jar); err == nil {
+			return out, &jar.ExistsError{Path: a.Jar, Jar: jar.Exists(a.Jar)}
+		}
+		if err := os.Rename(a.Held, a.Jar); err != nil {
+			return out, err
+		}
+		if err := m.Away.Drop(a.ID); err != nil {
+			return out, err
+		}
+		if j, err := jar.Open(a.Jar); err == nil {
+			m.Known.See(j, true)
+		}
+		out.Jars = append(out.Jars, a.Jar)
+	}
+	out.Done = true
+	return out, nil
+}
