@@ -56,8 +56,9 @@ func (j *Jar) copyInto(ctx context.Context, root string) error {
 		group.Go(func() error { return copyOrLink(file, to) })
 		return nil
 	})
-	if err2 := group.Wait(); err == nil {
-		err = err2
+	// What failed first is the reason; the walk only saw that it was to end.
+	if first := group.Wait(); first != nil {
+		err = first
 	}
 	if err != nil {
 		return err

@@ -66,22 +66,10 @@ func (m *Machine) carryOut(ctx context.Context, p *Plan, decide Decide) (*Outcom
 	for _, d := range p.removed {
 		delete(origins, d.Key())
 	}
-	limits := wheel.LimitsFor(p.jar.State.OS)
-	for _, s := range p.selected {
-		w, closer, err := openWheel(paths[s.file.URL], s.file.Name, limits)
-		if err != nil {
-			return out, err
-		}
-		defer closer()
-		out.Warnings = append(out.Warnings, w.Warnings...)
-		// What the store has was compared with its hash when it came, and is named
-		// for it.
-		origins[s.name] = filepath.Base(paths[s.file.URL])
-		linked, err := m.unpacked(ctx, origins[s.name], w)
-		if err != nil {
-			return out, err
-		}
-		change.Add = append(change.Add, jar.Addition{Wheel: w, Requested: s.asked, Direct: directOf(s.file, origins[s.name]), Linked: linked})
+	closeAll, err := m.addWheels(ctx, p, paths, origins, &change, out)
+	defer closeAll()
+	if err != nil {
+		return out, err
 	}
 	change.Progress = func(n int) { out.Files = n; m.report(Progress{Stage: "putting files in place", Done: int64(n)}) }
 	if !p.parts.Equal(p.jar.State.Parts) {
@@ -103,6 +91,35 @@ func (m *Machine) carryOut(ctx context.Context, p *Plan, decide Decide) (*Outcom
 	}
 	out.Done, out.Took = true, time.Since(start)
 	return out, nil
+}
+
+// addWheels opens the wheels of a plan, brings their members into the store, and
+// adds them to a change. They stay open until closeAll is called.
+func (m *Machine) addWheels(ctx context.Context, p *Plan, paths map[string]string, origins map[string]string, change *jar.Change, out *Outcome) (closeAll func(), err error) {
+	var closers []func()
+	closeAll = func() {
+		for _, c := range closers {
+			c()
+		}
+	}
+	limits := wheel.LimitsFor(p.jar.State.OS)
+	for _, s := range p.selected {
+		w, closer, err := openWheel(paths[s.file.URL], s.file.Name, limits)
+		if err != nil {
+			return closeAll, err
+		}
+		closers = append(closers, closer)
+		out.Warnings = append(out.Warnings, w.Warnings...)
+		// What the store has was compared with its hash when it came, and is named
+		// for it.
+		origins[s.name] = filepath.Base(paths[s.file.URL])
+		linked, err := m.unpacked(ctx, origins[s.name], w)
+		if err != nil {
+			return closeAll, err
+		}
+		change.Add = append(change.Add, jar.Addition{Wheel: w, Requested: s.asked, Direct: directOf(s.file, origins[s.name]), Linked: linked})
+	}
+	return closeAll, nil
 }
 
 // collectWrites adds the spec, the record and the origins where they change.
