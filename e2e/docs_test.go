@@ -32,7 +32,12 @@ var settled = []struct {
 	{regexp.MustCompile(`on linux \w+`), "on linux x86_64"},
 }
 
+// underWay is a line that says how far work has come: on a slow machine there
+// are some, on a fast one none.
+var underWay = regexp.MustCompile(`(?m)^(solving for all targets|finding versions|fetching|unpacking|verifying|putting files in place)  \d.*\n`)
+
 func settle(text, top, home string) string {
+	text = underWay.ReplaceAllString(text, "")
 	for _, r := range []string{"/private" + top, top} {
 		text = strings.ReplaceAll(text, r, "~/orchard")
 	}
