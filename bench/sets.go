@@ -8,6 +8,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync"
 
 	"glassjar/core/version"
 	"glassjar/core/wheel"
@@ -32,7 +33,7 @@ var (
 // names of a set's distributions; the first needs all others.
 func (s set) dist(i int) string { return fmt.Sprintf("bench-%s-%02d", s.name, i) }
 
-// write makes the wheels of a set in a folder. Equal sets give equal bytes.
+// write makes the wheels of a set in a folder.
 func (s set) write(dir string) error {
 	if err := os.MkdirAll(dir, 0o755); err != nil {
 		return err
@@ -56,7 +57,7 @@ func (s set) write(dir string) error {
 func (s set) writeOne(r *rand.Rand, dir string, i, files int, size int64) error {
 	name := s.dist(i)
 	module := strings.ReplaceAll(name, "-", "_")
-	spec := wheel.Spec{Name: name, Version: version.MustParse("1.0"), Tag: "py3-none-any"}
+	spec := wheel.Spec{Name: name, Version: version.MustParse("1.0"), Tag: "py3-none-any", Packed: true}
 	meta := "Metadata-Version: 2.1\nName: " + name + "\nVersion: 1.0\n"
 	for other := 1; i == 0 && other < s.distributions; other++ {
 		meta += "Requires-Dist: " + s.dist(other) + "\n"
@@ -65,11 +66,11 @@ func (s set) writeOne(r *rand.Rand, dir string, i, files int, size int64) error 
 	spec.Files = append(spec.Files, wheel.File{Path: module + "/__init__.py", Data: []byte("name = " + fmt.Sprintf("%q", name) + "\n")})
 	compiled := int64(s.compiled * float64(size))
 	for n := range int(min(4, compiled>>16)) {
-		data := make([]byte, compiled/min(4, compiled>>16))
-		for k := range data {
-			data[k] = byte(r.Uint32() & 0x1f) // packs to about a half, as code does
+		data, err := machineCode(r, int(compiled/min(4, compiled>>16)))
+		if err != nil {
+			return err
 		}
-		spec.Files = append(spec.Files, wheel.File{Path: fmt.Sprintf("%s/_part%d.bin", module, n), Data: data})
+		spec.Files = append(spec.Files, wheel.File{Path: fmt.Sprintf("%s/_part%d.so", module, n), Data: data})
 	}
 	left := size - compiled
 	for n := 1; n < files; n++ {
@@ -82,6 +83,28 @@ func (s set) writeOne(r *rand.Rand, dir string, i, files int, size int64) error 
 		return err
 	}
 	return os.WriteFile(filepath.Join(dir, spec.FileName()), b.Bytes(), 0o644)
+}
+
+// program is this very program: real machine code, which packs as such does.
+var program = sync.OnceValues(func() ([]byte, error) {
+	self, err := os.Executable()
+	if err != nil {
+		return nil, err
+	}
+	return os.ReadFile(self)
+})
+
+// machineCode is a part of this program, from anywhere on.
+func machineCode(r *rand.Rand, length int) ([]byte, error) {
+	code, err := program()
+	if err != nil {
+		return nil, err
+	}
+	data := make([]byte, 0, length)
+	for from := r.IntN(len(code)); len(data) < length; from = 0 {
+		data = append(data, code[from:min(len(code), from+length-len(data))]...)
+	}
+	return data, nil
 }
 
 // source is a module of about a length, as Python reads it.

@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"glassjar/core/operation"
+	"glassjar/core/store"
 )
 
 // when is a moment as it is written everywhere: in UTC, to the minute, so that
@@ -208,7 +209,18 @@ func (s *Screen) Sealed(x *operation.Sealed, check bool) {
 // StoreUsage tells what the store holds.
 func (s *Screen) StoreUsage(u *operation.StoreUsage) {
 	t := s.Sheet()
-	t.Line("store", s.Bold(s.Path(u.Dir)), s.Faint(Count(u.Files, "package file")+", "+Bytes(u.Bytes)))
+	t.Line("store", s.Bold(s.Path(u.Dir)), s.Faint(Count(u.Files, "file")+", "+Bytes(u.Bytes)))
+	for _, k := range []struct {
+		words string
+		store.Amount
+	}{{"bytecode", u.Bytecode}, {"whole package files", u.Packages}} {
+		if k.Files > 0 {
+			t.Line("of it", s.Plain(Bytes(k.Bytes)), s.Faint(k.words))
+		}
+	}
+	if u.Saved > 0 {
+		t.Line("saves", s.Good(Bytes(u.Saved)), s.Faint("more there were if each jar had its own copies"))
+	}
 	for n, d := range u.Distributions {
 		if n == 12 && len(u.Distributions) > 13 {
 			t.Line("keeps", s.Faint(fmt.Sprintf("and %d more", len(u.Distributions)-12)))
@@ -224,7 +236,7 @@ func (s *Screen) StoreUsage(u *operation.StoreUsage) {
 	if u.Discarded > 0 {
 		t.Line("away", s.Plain(Bytes(u.Discarded)), s.Faint("in discarded jars"))
 	}
-	if free := u.Bytes - u.Needed + u.Discarded; free > 0 {
+	if free := u.Contents.Bytes - u.Needed + u.Discarded; free > 0 {
 		t.Line("try", s.Plain("glassjar store tidy"), s.Faint("would free "+Bytes(free)))
 	}
 	t.Print()
@@ -240,14 +252,14 @@ func (s *Screen) Tidied(x *operation.Tidied) {
 	for _, j := range x.Jars {
 		t.Line("jar", s.Plain(s.Path(j)), s.Faint("discarded; cannot be brought back after this"))
 	}
-	t.Line(label, s.Plain(Count(x.Files, "package file")+", "+Bytes(x.Bytes)+" in all"))
+	t.Line(label, s.Plain(Count(x.Files, "file")+", "+Bytes(x.Bytes)+" in all"))
 	t.Print()
 }
 
 // Verified tells what a verification found.
 func (s *Screen) Verified(v *operation.Verified) {
 	t := s.Sheet()
-	t.Line("store", s.Plain(Count(v.Files, "package file")+", "+Bytes(v.Bytes)))
+	t.Line("store", s.Plain(Count(v.Files, "file")+", "+Bytes(v.Bytes)))
 	for _, d := range v.Damaged {
 		t.Line("damaged", s.Bad(d), s.Faint("removed; it is fetched again when it is needed"))
 	}

@@ -7,4 +7,9 @@ import (
 	"glassjar/cli"
 )
 
-func main() { os.Exit(cli.Main(os.Args[1:], os.Stdin, os.Stdout, os.Stderr)) }
+func main() {
+	stop := profile()
+	code := cli.Main(os.Args[1:], os.Stdin, os.Stdout, os.Stderr)
+	stop()
+	os.Exit(code)
+}

@@ -62,8 +62,7 @@ func (s *Server) Inside(ctx context.Context, f File) (Inside, error) {
 }
 
 func insideOf(z *zip.Reader) Inside {
-	in := Inside{Imports: []string{}, Scripts: []string{}}
-	var modules []string
+	var modules, scripts []string
 	for _, f := range z.File {
 		top, rest, _ := strings.Cut(f.Name, "/")
 		switch {
@@ -73,20 +72,23 @@ func insideOf(z *zip.Reader) Inside {
 			case "purelib", "platlib":
 				modules = append(modules, file)
 			case "scripts":
-				in.Scripts = append(in.Scripts, file)
+				scripts = append(scripts, file)
 			}
 		case strings.HasSuffix(top, ".dist-info"):
 			if rest == "entry_points.txt" {
-				in.Scripts = append(in.Scripts, scriptsOf(f)...)
+				scripts = append(scripts, scriptsOf(f)...)
 			}
 		default:
 			modules = append(modules, f.Name)
 		}
 	}
-	in.Imports = append(in.Imports, metadata.ImportNames(modules)...)
-	slices.Sort(in.Scripts)
-	in.Scripts = slices.Compact(in.Scripts)
-	return in
+	return NewInside(modules, scripts)
+}
+
+// NewInside is what modules, as paths below a site folder, and scripts come to.
+func NewInside(modules, scripts []string) Inside {
+	slices.Sort(scripts)
+	return Inside{append([]string{}, metadata.ImportNames(modules)...), append([]string{}, slices.Compact(scripts)...)}
 }
 
 // scriptsOf are the commands among a wheel's entry points; none where these

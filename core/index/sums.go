@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"os"
 	"path/filepath"
+	"sync"
 	"time"
 
 	"glassjar/core/store"
@@ -41,31 +42,61 @@ func (d *Folder) loadSums() {
 	}
 }
 
-func (d *Folder) hash(path string) (string, error) {
-	d.mu.Lock()
-	defer d.mu.Unlock()
-	if sum, ok := d.hashed[path]; ok {
-		return sum, nil
-	}
-	d.loadSums()
+// read are the hashes that this process worked out itself, by path.
+var read sync.Map // string -> keptSum
+
+// FileSum is the SHA-256 of a file, which is read once by this process as long as
+// it has the same size and time.
+func FileSum(path string) (string, error) {
 	info, err := os.Stat(path)
 	if err != nil {
 		return "", err
 	}
-	if k, ok := d.kept[path]; ok && k.Size == info.Size() && k.Time == info.ModTime().UnixNano() {
-		d.hashed[path] = k.SHA256
-		return k.SHA256, nil
+	if k, ok := read.Load(path); ok && k.(keptSum).Size == info.Size() && k.(keptSum).Time == info.ModTime().UnixNano() {
+		return k.(keptSum).SHA256, nil
 	}
 	sum, err := store.Sum(path)
+	if err == nil {
+		read.Store(path, keptSum{info.Size(), info.ModTime().UnixNano(), sum})
+	}
+	return sum, err
+}
+
+func (d *Folder) hash(path string) (string, error) {
+	info, err := os.Stat(path)
 	if err != nil {
 		return "", err
 	}
+	if sum, ok := d.known(path, info); ok {
+		return sum, nil
+	}
+	sum, err := FileSum(path)
+	if err != nil {
+		return "", err
+	}
+	d.mu.Lock()
+	defer d.mu.Unlock()
 	d.hashed[path] = sum
 	if time.Since(info.ModTime()) > settled {
 		d.kept[path] = keptSum{info.Size(), info.ModTime().UnixNano(), sum}
 		d.learned = true
 	}
 	return sum, nil
+}
+
+// known is a hash that was worked out before.
+func (d *Folder) known(path string, info os.FileInfo) (string, bool) {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	if sum, ok := d.hashed[path]; ok {
+		return sum, true
+	}
+	d.loadSums()
+	if k, ok := d.kept[path]; ok && k.Size == info.Size() && k.Time == info.ModTime().UnixNano() {
+		d.hashed[path] = k.SHA256
+		return k.SHA256, true
+	}
+	return "", false
 }
 
 // saveSums writes what was learned. Where that fails the files are read again.

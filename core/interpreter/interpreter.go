@@ -27,33 +27,37 @@ type Interpreter struct {
 
 // Answer is the JSON that the probe prints.
 type Answer struct {
-	Executable            string   `json:"executable"`
-	Version               string   `json:"version"`
-	Implementation        string   `json:"implementation"`
-	ImplementationVersion string   `json:"implementation_version"`
-	PythonImplementation  string   `json:"python_implementation"`
-	Prefix                string   `json:"prefix"`
-	InEnvironment         bool     `json:"in_environment"`
-	BaseExecutable        string   `json:"base_executable"`
-	SOABI                 string   `json:"soabi"`
-	ExtSuffix             string   `json:"ext_suffix"`
-	FreeThreaded          bool     `json:"free_threaded"`
-	ABIFlags              string   `json:"abi_flags"`
-	WideUnicode           bool     `json:"wide_unicode"`
-	WithPymalloc          bool     `json:"with_pymalloc"`
-	Bits                  int      `json:"bits"`
-	Machine               string   `json:"machine"`
-	OSName                string   `json:"os_name"`
-	SysPlatform           string   `json:"sys_platform"`
-	PlatformSystem        string   `json:"platform_system"`
-	PlatformRelease       string   `json:"platform_release"`
-	PlatformVersion       string   `json:"platform_version"`
-	Glibc                 string   `json:"glibc"`
-	MacVersion            string   `json:"mac_version"`
-	LibraryFolder         string   `json:"library_folder"`
-	SitePackages          []string `json:"site_packages"`
-	Stdlib                string   `json:"stdlib"`
-	Managed               bool     `json:"managed"`
+	Executable            string `json:"executable"`
+	Version               string `json:"version"`
+	Implementation        string `json:"implementation"`
+	ImplementationVersion string `json:"implementation_version"`
+	PythonImplementation  string `json:"python_implementation"`
+	Prefix                string `json:"prefix"`
+	InEnvironment         bool   `json:"in_environment"`
+	BaseExecutable        string `json:"base_executable"`
+	SOABI                 string `json:"soabi"`
+	ExtSuffix             string `json:"ext_suffix"`
+	FreeThreaded          bool   `json:"free_threaded"`
+	ABIFlags              string `json:"abi_flags"`
+	WideUnicode           bool   `json:"wide_unicode"`
+	WithPymalloc          bool   `json:"with_pymalloc"`
+	Bits                  int    `json:"bits"`
+	Machine               string `json:"machine"`
+	OSName                string `json:"os_name"`
+	SysPlatform           string `json:"sys_platform"`
+	PlatformSystem        string `json:"platform_system"`
+	PlatformRelease       string `json:"platform_release"`
+	PlatformVersion       string `json:"platform_version"`
+	Glibc                 string `json:"glibc"`
+	MacVersion            string `json:"mac_version"`
+	// CacheTag is part of the names of bytecode (PEP 3147), Magic the number with
+	// which it begins, in hex.
+	CacheTag      string   `json:"cache_tag"`
+	Magic         string   `json:"magic"`
+	LibraryFolder string   `json:"library_folder"`
+	SitePackages  []string `json:"site_packages"`
+	Stdlib        string   `json:"stdlib"`
+	Managed       bool     `json:"managed"`
 }
 
 // Version is the language's version, such as 3.11.7.

@@ -35,6 +35,15 @@ def glibc():
     return text
 
 
+def magic():
+    try:
+        from _frozen_importlib_external import MAGIC_NUMBER as number
+    except ImportError:
+        import imp
+        number = imp.get_magic()
+    return "".join("%02x" % b for b in bytearray(number))
+
+
 pypy = hasattr(sys, "pypy_version_info")
 impl = getattr(sys, "implementation", None)
 if impl is not None:
@@ -75,6 +84,8 @@ print(json.dumps({
     "platform_version": platform.version(),
     "glibc": glibc(),
     "mac_version": platform.mac_ver()[0],
+    "cache_tag": getattr(impl, "cache_tag", None) or "",
+    "magic": magic(),
     "library_folder": getattr(sys, "platlibdir", "lib"),
     "site_packages": packages,
     "stdlib": stdlib,

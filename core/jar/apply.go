@@ -14,6 +14,7 @@ import (
 	"strings"
 
 	"glassjar/core/metadata"
+	"glassjar/core/store"
 	"glassjar/core/wheel"
 )
 
@@ -24,27 +25,40 @@ type Addition struct {
 	Requested bool
 	// Direct says where it came from if no index gave it.
 	Direct *metadata.DirectURL
-	// Linked, if set, is where a member stands already, unpacked and verified, to
-	// be linked from there; false for one that is to be unpacked.
-	Linked func(wheel.Entry) (path string, ok bool)
+	// Stored, if set, is where an entry of the wheel, by its number, stands
+	// already, unpacked and verified, to be put in place from there.
+	Stored func(entry int) string
+	// Compiled, if set, is the bytecode of an entry, to be put beside it; empty for
+	// none.
+	Compiled func(entry int) string
 }
 
 // Change is what is to happen to a jar, as a whole or not at all.
 type Change struct {
 	Remove []Installed
 	Add    []Addition
+	// More, if set, gives further wheels as they become ready, until it gives
+	// none: they are staged while others still come.
+	More func(context.Context) (*Addition, error)
 	// Drop are further files of the jar to remove.
 	Drop []string
 	// Write are files outside the jar, such as the record, by absolute path;
 	// nil removes the file.
 	Write map[string][]byte
+	// Late, if set, adds to Write what is known once all wheels have come.
+	Late func(write map[string][]byte) error
 	// Requested corrects the mark of distributions that stay.
 	Requested map[string]bool
 	// Unseen tells that nobody can see the jar yet: files go to their places at
 	// once, without being staged.
 	Unseen bool
-	// Progress is told of every file put in place, if set.
-	Progress func(files int)
+	// CacheTag is the interpreter's, part of the names of bytecode (PEP 3147); empty
+	// for Python 2.
+	CacheTag string
+	// Placer puts the store's files into the jar; nil for the cheapest way.
+	Placer *store.Placer
+	// Progress is told how many files more are in place, if set, by several at once.
+	Progress func(more int)
 }
 
 // ClashError says that two distributions have the same file.
@@ -83,29 +97,33 @@ func (j *Jar) Apply(ctx context.Context, c Change) error {
 		return err
 	}
 	defer os.RemoveAll(j.Path(stagingFolder))
-	a := &application{jar: j, change: c, owner: map[string]string{}, going: map[string]bool{}, folders: map[string]bool{}, progress: c.Progress}
-	for _, step := range []func(context.Context) error{a.leave, a.stage, a.link, a.mark, a.outside} {
+	if c.Placer == nil {
+		c.Placer = &store.Placer{}
+	}
+	a := &application{jar: j, change: c, owner: map[string]string{}, going: map[string]bool{}, folders: map[string]bool{}}
+	for _, step := range []func(context.Context) error{a.leave, a.stage, a.mark, a.outside} {
 		if err := step(ctx); err != nil {
 			return err
 		}
 	}
-	if err := a.checkClashes(); err != nil {
+	if err := a.planMoves(); err != nil {
 		return err
 	}
 	return j.move(a.moves)
 }
 
 type application struct {
-	jar      *Jar
-	change   Change
-	owner    map[string]string // path in the jar -> the distribution to be installed
-	going    map[string]bool   // paths that leave their place
-	moves    []move
-	progress func(int)
-	files    int
-	// links are files to be linked, and folders those that are known to be there.
-	links   []move
+	jar    *Jar
+	change Change
+	owner  map[string]string // path in the jar -> the distribution to be installed
+	going  map[string]bool   // paths that leave their place
+	came   []string          // paths that were staged, in their order
+	moves  []move
+	// folders are those that are known to be there; links are files to be put in
+	// place by the workers of stage, as soon as there are enough.
 	folders map[string]bool
+	links   []move
+	work    chan []move
 }
 
 // leave plans the removal of distributions and files.
@@ -131,6 +149,7 @@ func (a *application) leave(context.Context) error {
 		}
 	}
 	paths = append(paths, a.change.Drop...)
+	paths = append(paths, a.jar.bytecodeOf(paths)...)
 	for _, p := range paths {
 		if a.going[p] || protected(p) {
 			continue
@@ -214,6 +233,11 @@ func (a *application) markOne(d Installed, want bool) error {
 // outside stages the files that stand outside the jar, in the staging folder
 // as well: what a kill leaves there is removed with it.
 func (a *application) outside(context.Context) error {
+	if a.change.Late != nil {
+		if err := a.change.Late(a.change.Write); err != nil {
+			return err
+		}
+	}
 	names := make([]string, 0, len(a.change.Write))
 	for name := range a.change.Write {
 		names = append(names, name)
@@ -241,21 +265,42 @@ func (a *application) outside(context.Context) error {
 	return nil
 }
 
-// checkClashes looks for files that stand where new ones go.
-func (a *application) checkClashes() error {
+// planMoves moves what was staged to its place: a folder that the jar does not
+// have as a whole. A file that stands where a new one goes, and does not leave,
+// is a clash. Removals come first.
+func (a *application) planMoves() error {
+	if a.change.Unseen {
+		return nil
+	}
 	owners := a.otherOwners()
-	for _, m := range a.moves {
-		rel, err := filepath.Rel(a.jar.Path(newFolder), m.From)
-		if err != nil || strings.HasPrefix(rel, "..") {
+	there, whole := map[string]bool{".": true}, map[string]bool{}
+	// missing is the highest folder above a file that the jar does not have.
+	var missing func(dir string) string
+	missing = func(dir string) string {
+		if there[dir] {
+			return ""
+		}
+		if top := missing(path.Dir(dir)); top != "" {
+			return top
+		}
+		if _, err := os.Lstat(a.jar.Path(dir)); err == nil {
+			there[dir] = true
+			return ""
+		}
+		return dir
+	}
+	for _, file := range a.came {
+		if top := missing(path.Dir(file)); top != "" {
+			if !whole[a.fold(top)] {
+				whole[a.fold(top)] = true
+				a.moves = append(a.moves, move{a.jar.Path(newFolder, top), a.jar.Path(top)})
+			}
 			continue
 		}
-		file := filepath.ToSlash(rel)
-		if a.going[file] {
-			continue
-		}
-		if _, err := os.Lstat(a.jar.Path(file)); err == nil {
+		if _, err := os.Lstat(a.jar.Path(file)); err == nil && !a.going[file] {
 			return &ClashError{Path: file, New: a.owner[a.fold(file)], Old: owners()[file]}
 		}
+		a.moves = append(a.moves, move{a.jar.Path(newFolder, file), a.jar.Path(file)})
 	}
 	return nil
 }

@@ -2,7 +2,6 @@ package jar
 
 import (
 	"context"
-	"io"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -12,6 +11,7 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"glassjar/core/interpreter"
+	"glassjar/core/store"
 )
 
 // Clone makes an independent copy of the jar at root, whole or not at all: its
@@ -19,7 +19,7 @@ import (
 // comes along, since its sources keep their times.
 func (j *Jar) Clone(ctx context.Context, root string, in interpreter.Interpreter, opt Options) (*Jar, error) {
 	return build(ctx, root, opt, func(copied *Jar) error {
-		if err := j.copyInto(ctx, copied.Root); err != nil {
+		if err := j.copyInto(ctx, copied.Root, opt.Place); err != nil {
 			return err
 		}
 		return copied.build(in, opt)
@@ -28,7 +28,8 @@ func (j *Jar) Clone(ctx context.Context, root string, in interpreter.Interpreter
 
 // copyInto copies all that belongs to distributions, and what came by other
 // means.
-func (j *Jar) copyInto(ctx context.Context, root string) error {
+func (j *Jar) copyInto(ctx context.Context, root, way string) error {
+	placer := &store.Placer{Way: way}
 	group, ctx := errgroup.WithContext(ctx)
 	group.SetLimit(max(2, runtime.NumCPU()))
 	err := filepath.WalkDir(j.Root, func(file string, e fs.DirEntry, err error) error {
@@ -53,7 +54,7 @@ func (j *Jar) copyInto(ctx context.Context, root string) error {
 		case !e.Type().IsRegular():
 			return nil
 		}
-		group.Go(func() error { return copyOrLink(file, to) })
+		group.Go(func() error { return copyOrLink(placer, file, to) })
 		return nil
 	})
 	// What failed first is the reason; the walk only saw that it was to end.
@@ -78,36 +79,10 @@ func (j *Jar) copyInto(ctx context.Context, root string) error {
 
 // copyOrLink links a file that is linked from the store and so never changed in
 // place; others are copied.
-func copyOrLink(from, to string) error {
+func copyOrLink(p *store.Placer, from, to string) error {
 	info, err := os.Lstat(from)
 	if err == nil && info.Mode().Perm()&0o222 == 0 && linkCount(info) > 1 {
-		return linkFile(from, to)
+		return p.Place(from, to)
 	}
-	return copyWithTime(from, to)
-}
-
-// copyWithTime copies a file with its mode and time: Python takes bytecode only
-// beside a source of the time that it notes.
-func copyWithTime(from, to string) error {
-	in, err := os.Open(from)
-	if err != nil {
-		return err
-	}
-	defer in.Close()
-	info, err := in.Stat()
-	if err != nil {
-		return err
-	}
-	out, err := os.OpenFile(to, os.O_CREATE|os.O_EXCL|os.O_WRONLY, info.Mode().Perm())
-	if err != nil {
-		return err
-	}
-	_, err = io.Copy(out, in)
-	if err2 := out.Close(); err == nil {
-		err = err2
-	}
-	if err != nil {
-		return err
-	}
-	return os.Chtimes(to, info.ModTime(), info.ModTime())
+	return p.Copy(from, to)
 }

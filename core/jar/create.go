@@ -24,6 +24,9 @@ type Options struct {
 	// same file system; it must not be there. Empty for any; the jar's own place
 	// where that is a temporary one.
 	Temp string
+	// Place is the way in which a clone's files are put into it; empty for the
+	// cheapest.
+	Place string
 	// Also writes further files into the jar, by their paths in it, so that all
 	// appear together.
 	Also map[string][]byte

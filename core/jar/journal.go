@@ -77,6 +77,7 @@ func (j *Jar) move(moves []move) error {
 // modules, and folders that became empty. It can be done twice.
 func (j *Jar) tidy(moves []move) {
 	folders, came := map[string]bool{}, map[string]bool{}
+	var left []string
 	for _, m := range moves {
 		came[j.relative(m.To)] = true
 	}
@@ -85,14 +86,12 @@ func (j *Jar) tidy(moves []move) {
 		if !strings.HasPrefix(j.relative(m.To), oldFolder+"/") || filepath.IsAbs(file) || came[file] {
 			continue
 		}
-		dir := path.Dir(file)
-		folders[dir] = true
-		if stem, ok := strings.CutSuffix(path.Base(file), ".py"); ok {
-			compiled, _ := filepath.Glob(j.Path(dir, "__pycache__", stem+".*.pyc")) // names of modules are no patterns
-			for _, c := range append(compiled, j.Path(dir, stem+".pyc")) {
-				os.Remove(c)
-			}
-		}
+		folders[path.Dir(file)] = true
+		left = append(left, file)
+	}
+	// What Python wrote while the change was made.
+	for _, file := range j.bytecodeOf(left) {
+		os.Remove(j.Path(file))
 	}
 	for dir := range folders {
 		j.prune(dir)

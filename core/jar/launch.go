@@ -57,19 +57,14 @@ func (a *application) stageLauncher(name, file string) error {
 	if err != nil {
 		return err
 	}
-	if other, ok := a.owner[a.fold(exe)]; ok {
-		return &ClashError{Path: exe, New: name, Old: other}
-	}
-	a.owner[a.fold(exe)] = name
-	staged := a.jar.Path(newFolder, exe)
-	if err := makeFolder(filepath.Dir(staged)); err != nil {
+	if err := a.plan(name, exe); err != nil {
 		return err
 	}
+	staged := a.staged(exe)
 	if os.Link(self, staged) != nil {
 		if err := copyFile(self, staged); err != nil {
 			return err
 		}
 	}
-	a.moves = append(a.moves, move{staged, a.jar.Path(exe)})
 	return nil
 }

@@ -3,6 +3,7 @@ package jar
 import (
 	"context"
 	"crypto/sha256"
+	"errors"
 	"io"
 	"os"
 	"path"
@@ -13,23 +14,93 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"glassjar/core/metadata"
+	"glassjar/core/store"
 	"glassjar/core/wheel"
 )
 
-// stage unpacks all wheels and plans their files' moves.
+// batch is how many files a worker puts in place at a time: those of a folder
+// stand together, so that workers rarely wait for the same folder.
+const batch = 128
+
+// stage unpacks all wheels, or puts in place what the store has of them, while
+// further ones are still on their way.
 func (a *application) stage(ctx context.Context) error {
+	group, inner := errgroup.WithContext(ctx)
+	a.work = make(chan []move, 256)
+	for range max(2, runtime.NumCPU()) {
+		group.Go(func() error { return a.placeAll(inner) })
+	}
+	err := a.stageAll(inner)
+	if len(a.links) > 0 && err == nil {
+		a.work <- a.links
+	}
+	close(a.work)
+	// Where a worker failed, that is the reason; staging only saw that it was to
+	// end.
+	if failed := group.Wait(); failed != nil && (err == nil || inner.Err() != nil && ctx.Err() == nil && errors.Is(err, context.Canceled)) {
+		err = failed
+	}
+	return err
+}
+
+func (a *application) stageAll(ctx context.Context) error {
 	for _, add := range a.change.Add {
-		if err := ctx.Err(); err != nil {
+		if err := a.stageOne(ctx, add); err != nil {
 			return err
 		}
-		if err := a.stageOne(add); err != nil {
+	}
+	for a.change.More != nil {
+		add, err := a.change.More(ctx)
+		if err != nil || add == nil {
 			return err
 		}
+		if err := a.stageOne(ctx, *add); err != nil {
+			return err
+		}
+	}
+	return ctx.Err()
+}
+
+// placeAll is one worker: making a name is work that the system does in parallel.
+func (a *application) placeAll(ctx context.Context) error {
+	for links := range a.work {
+		if ctx.Err() != nil {
+			continue // the channel is emptied, so that nobody waits for it
+		}
+		for _, l := range links {
+			if err := a.change.Placer.Place(l.From, l.To); err != nil {
+				return a.drain(err)
+			}
+		}
+		a.count(len(links))
 	}
 	return nil
 }
 
-func (a *application) stageOne(add Addition) error {
+func (a *application) drain(err error) error {
+	go func() {
+		for range a.work {
+		}
+	}()
+	return err
+}
+
+// place plans that a file of the store is put where another belongs.
+func (a *application) place(name, from, file string) error {
+	if err := a.plan(name, file); err != nil {
+		return err
+	}
+	if a.links = append(a.links, move{from, a.staged(file)}); len(a.links) == batch {
+		a.work <- a.links
+		a.links = make([]move, 0, batch)
+	}
+	return nil
+}
+
+func (a *application) stageOne(ctx context.Context, add Addition) error {
+	if err := ctx.Err(); err != nil {
+		return err
+	}
 	w, l := add.Wheel, a.jar.Layout()
 	site := l.PlatformSite()
 	if w.Format.Purelib {
@@ -50,7 +121,7 @@ func (a *application) stageOne(add Addition) error {
 			return metadata.RecordHash(sha256.Sum256(data)), int64(len(data)), err
 		})
 	}
-	for _, e := range w.Entries {
+	for i, e := range w.Entries {
 		file := path.Join(l.Folder(e.Scheme, w.Name.Name), e.Path)
 		if skipped(info, file) {
 			continue
@@ -75,12 +146,14 @@ func (a *application) stageOne(add Addition) error {
 				continue
 			}
 		}
-		if from, ok := add.linked(e); ok {
-			if err := a.plan(w.Metadata.Name, file); err != nil {
+		if add.Stored != nil {
+			if err := a.place(w.Metadata.Name, add.Stored(i), file); err != nil {
 				return err
 			}
-			a.links = append(a.links, move{from, a.staged(file)})
 			record = append(record, metadata.RecordEntry{Path: FromSite(site, file), Hash: e.Hash, Size: e.Size})
+			if err := a.placeCompiled(add, i, file); err != nil {
+				return err
+			}
 			continue
 		}
 		err := put(file, mode, func(to io.Writer) (string, int64, error) { return e.Hash, e.Size, w.Copy(to, e) })
@@ -167,16 +240,20 @@ func (a *application) put(name, file string, mode os.FileMode, fill func(io.Writ
 	if err == nil {
 		err = os.Chmod(staged, mode)
 	}
+	if sum, ok := metadata.HexOfRecordHash(hash); ok && err == nil {
+		// The time tells later that the file is as it was.
+		err = os.Chtimes(staged, store.Stamp(sum), store.Stamp(sum))
+	}
 	if err != nil {
 		return "", 0, err
 	}
-	a.came(1)
+	a.count(1)
 	return hash, size, nil
 }
 
-func (a *application) came(n int) {
-	if a.files += n; a.progress != nil {
-		a.progress(a.files)
+func (a *application) count(n int) {
+	if a.change.Progress != nil {
+		a.change.Progress(n)
 	}
 }
 
@@ -205,52 +282,8 @@ func (a *application) plan(name, file string) error {
 		}
 		a.folders[dir] = true
 	}
-	if !a.change.Unseen {
-		a.moves = append(a.moves, move{staged, a.jar.Path(file)})
-	}
+	a.came = append(a.came, file)
 	return nil
-}
-
-// linked is where a member stands in the store, if it does.
-func (add Addition) linked(e wheel.Entry) (string, bool) {
-	if add.Linked == nil {
-		return "", false
-	}
-	return add.Linked(e)
-}
-
-// link links what was planned, by several at a time: making a name is work that
-// the system does in parallel.
-func (a *application) link(ctx context.Context) error {
-	group, ctx := errgroup.WithContext(ctx)
-	workers := max(2, runtime.NumCPU())
-	for n := range workers {
-		group.Go(func() error {
-			for i := n; i < len(a.links); i += workers {
-				if err := ctx.Err(); err != nil {
-					return err
-				}
-				if err := linkFile(a.links[i].From, a.links[i].To); err != nil {
-					return err
-				}
-			}
-			return nil
-		})
-	}
-	if err := group.Wait(); err != nil {
-		return err
-	}
-	a.came(len(a.links))
-	return nil
-}
-
-// linkFile gives a file of the store a further name, or copies it where that
-// cannot be: on another file system, or when it has as many names as it can have.
-func linkFile(from, to string) error {
-	if !onWindows && os.Link(from, to) == nil {
-		return nil
-	}
-	return copyWithTime(from, to)
 }
 
 // fold is the path as the system compares it.

@@ -16,6 +16,7 @@ import (
 	"glassjar/core/project"
 	"glassjar/core/requirement"
 	"glassjar/core/store"
+	"glassjar/core/wheel"
 )
 
 // inside looks into a wheel: it is on this machine, or was looked into before,
@@ -42,10 +43,36 @@ func (c *catalog) lookInside(ctx context.Context, f index.File) (index.Inside, e
 	if path, here := c.m.Store.Package(f.SHA256()); here {
 		return index.WheelInside(path)
 	}
+	if tree, here := c.m.Store.Tree(f.SHA256()); here {
+		return insideOf(tree)
+	}
 	if source := c.indexes.Source(f.Index); source != nil {
 		return source.Inside(ctx, f)
 	}
 	return index.WheelInside(f.Path)
+}
+
+// insideOf is what an unpacked wheel brings.
+func insideOf(t *store.Tree) (index.Inside, error) {
+	w, _, err := wheelOf(t)
+	if err != nil {
+		return index.Inside{}, err
+	}
+	var modules, scripts []string
+	for _, e := range w.Entries {
+		switch {
+		case e.Scheme == wheel.Scripts:
+			scripts = append(scripts, e.Path)
+		case (e.Scheme == wheel.Purelib || e.Scheme == wheel.Platlib) && !strings.HasPrefix(e.Path, w.Info+"/"):
+			modules = append(modules, e.Path)
+		}
+	}
+	for _, e := range w.EntryPoints {
+		if ok, err := e.Script(); err == nil && ok {
+			scripts = append(scripts, e.Name)
+		}
+	}
+	return index.NewInside(modules, scripts), nil
 }
 
 // Bringer is a distribution of an index that brings a module or a command.

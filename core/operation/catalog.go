@@ -157,6 +157,9 @@ func (c *catalog) metadataBytes(ctx context.Context, f index.File) ([]byte, erro
 
 func (c *catalog) metadataFrom(ctx context.Context, f index.File) ([]byte, error) {
 	_, here := c.m.Store.Package(f.SHA256())
+	if tree, ok := c.m.Store.Tree(f.SHA256()); ok {
+		return tree.Read(rootOf(tree) + "/" + tree.Fact("info") + "/METADATA")
+	}
 	if source := c.indexes.Source(f.Index); source != nil && !here && (f.HasMetadata || f.Path == "") {
 		data, err := source.Metadata(ctx, f)
 		var whole *fetch.WholeError

@@ -4,11 +4,10 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
-	"io"
 	"os"
 	"path/filepath"
-	"runtime"
 	"strings"
+	"sync/atomic"
 	"time"
 
 	"glassjar/core/index"
@@ -16,7 +15,6 @@ import (
 	"glassjar/core/metadata"
 	"glassjar/core/project"
 	"glassjar/core/store"
-	"glassjar/core/wheel"
 )
 
 // Outcome is what a command did.
@@ -43,16 +41,10 @@ func (m *Machine) carryOut(ctx context.Context, p *Plan, decide Decide) (*Outcom
 		return out, err
 	}
 	start := time.Now()
-	var files []index.File
-	for _, s := range p.selected {
-		files = append(files, s.file)
-	}
-	paths, came, err := p.catalog.fetchAll(ctx, files)
-	if err != nil {
-		return out, err
-	}
-	out.Fetched = came
-	change := jar.Change{Unseen: p.jar.Root != p.place.Root, Remove: p.removed, Drop: p.Drop, Requested: p.marks, Write: map[string][]byte{}}
+	release := m.Store.Share()
+	defer release()
+	change := jar.Change{Unseen: p.jar.Root != p.place.Root, Remove: p.removed, Drop: p.Drop, Requested: p.marks, Write: map[string][]byte{},
+		CacheTag: p.python.Said.CacheTag, Placer: &store.Placer{Store: m.Store, Way: m.Settings.Placing}}
 	origins := readOrigins(p.jar)
 	for _, i := range p.Mend {
 		// What a jar is mended from is looked at first: the damaged file may be
@@ -66,64 +58,61 @@ func (m *Machine) carryOut(ctx context.Context, p *Plan, decide Decide) (*Outcom
 	for _, d := range p.removed {
 		delete(origins, d.Key())
 	}
-	closeAll, err := m.addWheels(ctx, p, paths, origins, &change, out)
-	defer closeAll()
-	if err != nil {
+	if err := m.collectWrites(p, &change, out); err != nil {
 		return out, err
 	}
-	change.Progress = func(n int) { out.Files = n; m.report(Progress{Stage: "putting files in place", Done: int64(n)}) }
-	if !p.parts.Equal(p.jar.State.Parts) {
-		if change.Write[p.jar.StateFile()], err = p.jar.State.WithParts(p.parts); err != nil {
-			return out, err
-		}
-	}
-	m.collectWrites(p, origins, &change, out)
-	if p.Empty() && len(change.Write) == 0 {
+	if p.Empty() && len(change.Write) == 0 && sameOrigins(p.jar, origins) {
 		out.Done = true
 		return out, nil
 	}
-	next := m.nextMoment(p, origins)
-	if change.Write[p.jar.MomentFile(next.Number)], err = next.Bytes(); err != nil {
+	ctx, cancel := context.WithCancel(ctx)
+	defer cancel()
+	coming := m.bring(ctx, p)
+	change.More = func(ctx context.Context) (*jar.Addition, error) {
+		one, ok, err := coming.next(ctx)
+		if err != nil || !ok {
+			return nil, err
+		}
+		out.Warnings = append(out.Warnings, one.wheel.Warnings...)
+		origins[one.name] = one.tree.SHA256
+		return &jar.Addition{Wheel: one.wheel, Requested: one.asked, Direct: directOf(one.file, one.tree.SHA256), Stored: one.stored, Compiled: one.compiled}, nil
+	}
+	change.Late = func(write map[string][]byte) error { return m.lateWrites(p, origins, write) }
+	var placed atomic.Int64
+	change.Progress = func(n int) {
+		placed.Add(int64(n))
+		m.report(Progress{Stage: "putting files in place", Done: placed.Load()})
+	}
+	err := p.jar.Apply(ctx, change)
+	cancel()
+	out.Files = int(placed.Load())
+	<-coming.done // nothing is at work any more when this returns
+	if err != nil {
 		return out, err
 	}
-	if err := p.jar.Apply(ctx, change); err != nil {
-		return out, err
-	}
+	out.Fetched = coming.transfer.came.Load()
 	out.Done, out.Took = true, time.Since(start)
 	return out, nil
 }
 
-// addWheels opens the wheels of a plan, brings their members into the store, and
-// adds them to a change. They stay open until closeAll is called.
-func (m *Machine) addWheels(ctx context.Context, p *Plan, paths map[string]string, origins map[string]string, change *jar.Change, out *Outcome) (closeAll func(), err error) {
-	var closers []func()
-	closeAll = func() {
-		for _, c := range closers {
-			c()
-		}
+// lateWrites are the files that tell where everything came from.
+func (m *Machine) lateWrites(p *Plan, origins map[string]string, write map[string][]byte) error {
+	if !sameOrigins(p.jar, origins) {
+		write[originsFile(p.jar)] = originsText(origins)
 	}
-	limits := wheel.LimitsFor(p.jar.State.OS)
-	for _, s := range p.selected {
-		w, closer, err := openWheel(paths[s.file.URL], s.file.Name, limits)
-		if err != nil {
-			return closeAll, err
-		}
-		closers = append(closers, closer)
-		out.Warnings = append(out.Warnings, w.Warnings...)
-		// What the store has was compared with its hash when it came, and is named
-		// for it.
-		origins[s.name] = filepath.Base(paths[s.file.URL])
-		linked, err := m.unpacked(ctx, origins[s.name], w)
-		if err != nil {
-			return closeAll, err
-		}
-		change.Add = append(change.Add, jar.Addition{Wheel: w, Requested: s.asked, Direct: directOf(s.file, origins[s.name]), Linked: linked})
-	}
-	return closeAll, nil
+	next := m.nextMoment(p, origins)
+	text, err := next.Bytes()
+	write[p.jar.MomentFile(next.Number)] = text
+	return err
 }
 
-// collectWrites adds the spec, the record and the origins where they change.
-func (m *Machine) collectWrites(p *Plan, origins map[string]string, change *jar.Change, out *Outcome) {
+// collectWrites adds the spec, the record and the jar's parts where they change.
+func (m *Machine) collectWrites(p *Plan, change *jar.Change, out *Outcome) (err error) {
+	if !p.parts.Equal(p.jar.State.Parts) {
+		if change.Write[p.jar.StateFile()], err = p.jar.State.WithParts(p.parts); err != nil {
+			return err
+		}
+	}
 	for _, file := range sortedNames(p.write) {
 		data := p.write[file]
 		if have, err := os.ReadFile(file); err == nil && data != nil && string(have) == string(data) {
@@ -136,55 +125,7 @@ func (m *Machine) collectWrites(p *Plan, origins map[string]string, change *jar.
 		change.Write[into] = data
 		out.Wrote = append(out.Wrote, file)
 	}
-	data, err := json.MarshalIndent(origins, "", "  ")
-	if err != nil {
-		return // a map of strings always encodes
-	}
-	data = append(data, '\n')
-	if have, err := os.ReadFile(originsFile(p.jar)); err != nil || string(have) != string(data) {
-		change.Write[originsFile(p.jar)] = data
-	}
-}
-
-// unpacked brings the members of a wheel into the store, once, and tells where
-// each stands. Where the store cannot take them they are unpacked into the jar.
-func (m *Machine) unpacked(ctx context.Context, sum string, w *wheel.Wheel) (func(wheel.Entry) (string, bool), error) {
-	if m.Settings.Copy || runtime.GOOS == "windows" {
-		return nil, nil
-	}
-	key := func(e wheel.Entry) string { return e.Scheme + "/" + e.Path }
-	tree, ok := m.Store.Tree(sum)
-	if !ok {
-		var sources []store.Source
-		for _, e := range w.Entries {
-			sources = append(sources, store.Source{Key: key(e), Executable: e.Executable || e.Scheme == wheel.Scripts, Copy: func(to io.Writer) error { return w.Copy(to, e) }})
-		}
-		m.report(Progress{Stage: "unpacking", Done: int64(len(sources))})
-		var err error
-		if tree, err = m.Store.Unpack(ctx, sum, sources); err != nil {
-			return nil, err
-		}
-	}
-	tree.Use(sum)
-	return func(e wheel.Entry) (string, bool) { return tree.Path(key(e)) }, nil
-}
-
-func openWheel(path, name string, limits wheel.Limits) (*wheel.Wheel, func(), error) {
-	f, err := os.Open(path)
-	if err != nil {
-		return nil, nil, err
-	}
-	info, err := f.Stat()
-	if err != nil {
-		f.Close()
-		return nil, nil, err
-	}
-	w, err := wheel.Open(f, info.Size(), name, limits)
-	if err != nil {
-		f.Close()
-		return nil, nil, err
-	}
-	return w, func() { f.Close() }, nil
+	return nil
 }
 
 // originsFile tells from which package file, by its SHA-256, each distribution
@@ -199,6 +140,17 @@ func readOrigins(j *jar.Jar) map[string]string {
 		}
 	}
 	return out
+}
+
+// originsText is the file of origins.
+func originsText(origins map[string]string) []byte {
+	data, _ := json.MarshalIndent(origins, "", "  ") // a map of strings always encodes
+	return append(data, '\n')
+}
+
+func sameOrigins(j *jar.Jar, origins map[string]string) bool {
+	have, err := os.ReadFile(originsFile(j))
+	return err == nil && string(have) == string(originsText(origins))
 }
 
 // directOf is direct_url.json (PEP 610) for a file that no index gave.

@@ -105,7 +105,7 @@ func (m *Machine) cloneFiles(ctx context.Context, j *jar.Jar, from, to Place, in
 	}
 	temp, done := m.Making.Begin(to.Root)
 	defer done()
-	opt := jar.Options{Prompt: to.Prompt(), SeeSystem: j.State.SeeSystem, Parts: j.State.Parts, Temp: temp, Also: map[string][]byte{jar.MomentPath(moment.Number): state}}
+	opt := jar.Options{Prompt: to.Prompt(), SeeSystem: j.State.SeeSystem, Parts: j.State.Parts, Temp: temp, Place: m.Settings.Placing, Also: map[string][]byte{jar.MomentPath(moment.Number): state}}
 	// What stands in the jar appears with it; a project's files stand outside.
 	for _, file := range sortedNames(texts) {
 		if rel, err := filepath.Rel(to.Root, file); err == nil && !strings.HasPrefix(rel, "..") {

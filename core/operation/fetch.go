@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"os"
 	"strings"
 	"sync/atomic"
 
@@ -15,12 +14,20 @@ import (
 	"glassjar/core/store"
 )
 
-// fetch brings a file into the store, unless it is there, and verifies it by
-// its hash. It gives the path and the SHA-256. t, if set, counts the bytes that
-// were transferred.
+// fetch brings a file into the store, unless it is there or on this machine, and
+// verifies it by its hash. It gives the path and the SHA-256. t, if set, counts
+// the bytes that were transferred.
 func (c *catalog) fetch(ctx context.Context, f index.File, t *transfer) (path, sum string, err error) {
 	if path, ok := c.m.Store.Package(f.SHA256()); ok {
 		return path, f.SHA256(), nil
+	}
+	if f.Path != "" {
+		// It is not copied: what counts is what comes out of it.
+		sum, err := index.FileSum(f.Path)
+		if err == nil && f.SHA256() != "" && sum != f.SHA256() {
+			err = &store.HashError{File: f.Name, Want: f.SHA256(), Have: sum}
+		}
+		return f.Path, sum, err
 	}
 	r, err := c.open(ctx, f)
 	if err != nil {
@@ -38,9 +45,6 @@ func (c *catalog) fetch(ctx context.Context, f index.File, t *transfer) (path, s
 }
 
 func (c *catalog) open(ctx context.Context, f index.File) (io.ReadCloser, error) {
-	if f.Path != "" {
-		return os.Open(f.Path)
-	}
 	if strings.HasPrefix(f.URL, index.SampleScheme) {
 		return index.Sample{}.Open(ctx, f)
 	}
@@ -57,17 +61,17 @@ func (c *catalog) open(ctx context.Context, f index.File) (io.ReadCloser, error)
 // fetchSurely fetches a file anew if its hash is wrong. The same wrong bytes
 // twice are what the index has, unless its page was what was damaged; other
 // wrong bytes each time are damaged on the way, and worth more tries.
-func (c *catalog) fetchSurely(ctx context.Context, f index.File, t *transfer) (string, error) {
+func (c *catalog) fetchSurely(ctx context.Context, f index.File, t *transfer) (path, sum string, err error) {
 	last, refreshed := "", false
 	for try := 0; ; try++ {
-		path, _, err := c.fetch(ctx, f, t)
+		path, sum, err := c.fetch(ctx, f, t)
 		var bad *store.HashError
-		if !errors.As(err, &bad) || try == maxTries {
-			return path, err
+		if !errors.As(err, &bad) || try == maxTries || f.Path != "" {
+			return path, sum, err
 		}
 		if bad.Have == last {
 			if refreshed || !c.refresh(ctx, &f) {
-				return path, err
+				return path, sum, err
 			}
 			refreshed = true
 		}
@@ -125,22 +129,39 @@ func (c *counter) Read(p []byte) (int, error) {
 
 func (c *counter) end() { c.transfer.report(c.file, c.done, true) }
 
-// fetchAll brings all files of a plan into the store, several at a time, and
-// tells how far it has come. It gives the path of each, by the file's address,
-// and how many bytes were transferred.
-func (c *catalog) fetchAll(ctx context.Context, files []index.File) (map[string]string, int64, error) {
+// transferOf counts what is to come of some files.
+func (c *catalog) transferOf(files []index.File) *transfer {
 	t := &transfer{m: c.m}
 	for _, f := range files {
-		if _, ok := c.m.Store.Package(f.SHA256()); !ok {
+		if !c.here(f) && f.Path == "" {
 			t.total += max(f.Size, 0)
 		}
 	}
+	return t
+}
+
+// here reports whether a package file, or what it unpacks to, is in the store.
+func (c *catalog) here(f index.File) bool {
+	_, ok := c.m.Store.Package(f.SHA256())
+	return ok || c.m.Store.HasTree(f.SHA256())
+}
+
+// atOnce is how many files are fetched at a time.
+const atOnce = 8
+
+// fetchAll brings files whole to this machine, several at a time, and tells how
+// far it has come. It gives the path of each, by the file's address.
+func (c *catalog) fetchAll(ctx context.Context, files []index.File) (map[string]string, error) {
+	t := &transfer{m: c.m}
+	for _, f := range files {
+		t.total += max(f.Size, 0)
+	}
 	paths := make([]string, len(files))
 	group, ctx := errgroup.WithContext(ctx)
-	group.SetLimit(8)
+	group.SetLimit(atOnce)
 	for i, f := range files {
 		group.Go(func() error {
-			path, err := c.fetchSurely(ctx, f, t)
+			path, _, err := c.fetchSurely(ctx, f, t)
 			paths[i] = path
 			if err != nil {
 				return fmt.Errorf("%s: %w", f.Name, err)
@@ -149,11 +170,11 @@ func (c *catalog) fetchAll(ctx context.Context, files []index.File) (map[string]
 		})
 	}
 	if err := group.Wait(); err != nil {
-		return nil, 0, err
+		return nil, err
 	}
 	out := map[string]string{}
 	for i, f := range files {
 		out[f.URL] = paths[i]
 	}
-	return out, t.came.Load(), nil
+	return out, nil
 }

@@ -79,6 +79,9 @@ func NewMachine(dir string) (*Machine, error) {
 	m.Client.Cache = filepath.Join(m.Folders.Cache, "http")
 	m.Client.Credentials.Keyring = m.Settings.Keyring
 	m.Store = &store.Store{Dir: m.Folders.Store}
+	if m.Settings.SecondStore != "" {
+		m.Store.Second = &store.Store{Dir: m.Settings.SecondStore}
+	}
 	m.Known = shelf.List{Dir: filepath.Join(m.Folders.State, "jars")}
 	m.Away = shelf.AwayList{Dir: filepath.Join(m.Folders.State, "discarded")}
 	m.Making = shelf.Making{Dir: filepath.Join(m.Folders.State, "making")}

@@ -312,7 +312,7 @@ func (p *Plan) compare(installed []jar.Installed, origins map[string]string, rem
 		}
 		wanted[s.name] = true
 		d, there := have[s.name]
-		_, item.Here = p.catalog.m.Store.Package(s.file.SHA256())
+		item.Here = p.catalog.here(s.file)
 		switch {
 		case !there:
 			p.Add = append(p.Add, item)

@@ -142,6 +142,8 @@ func (m *Machine) makeSo(ctx context.Context, p *Plan, installed []jar.Installed
 		origins = readOrigins(p.jar)
 	}
 	p.compare(installed, origins, func(jar.Installed) bool { return true }, survey)
+	release := m.Store.Share() // also until the jar has its place
+	defer release()
 	temp, done := "", func() {}
 	if p.jar == nil {
 		temp, done = m.Making.Begin(p.place.Root)

@@ -69,7 +69,7 @@ func (m *Machine) Seal(ctx context.Context, opt SealOptions) (*Sealed, error) {
 		return nil, err
 	}
 	indexes, _ := m.indexes(spec)
-	paths, _, err := m.newCatalog(indexes).fetchAll(ctx, files)
+	paths, err := m.newCatalog(indexes).fetchAll(ctx, files)
 	if err != nil {
 		return nil, err
 	}
@@ -338,6 +338,9 @@ func (m *Machine) unseal(ctx context.Context, z *zip.ReadCloser, selected []sele
 		member, ok := members[path.Base(filepath.ToSlash(f.Path))]
 		if !ok {
 			return usage("the sealed jar lacks %s", "seal it anew, for this target: glassjar seal", f.Name)
+		}
+		if m.Store.HasTree(f.SHA256()) {
+			continue
 		}
 		if have, here := m.Store.Package(f.SHA256()); here {
 			f.Path = have

@@ -93,7 +93,10 @@ func (m *Machine) userValues() map[string]string {
 	set("store", s.Store)
 	set("shelf", s.Shelf)
 	set("certificates", s.Certificates)
-	for key, on := range map[string]bool{"allow-http": s.AllowHTTP, "keyring": s.Keyring, "sealed-off": s.SealedOff, "copy": s.Copy} {
+	set("second-store", s.SecondStore)
+	set("placing", s.Placing)
+	set("bytecode", s.Bytecode)
+	for key, on := range map[string]bool{"allow-http": s.AllowHTTP, "keyring": s.Keyring, "sealed-off": s.SealedOff, "keep-packages": s.KeepPackages} {
 		if s.Has(key) {
 			out[key] = fmt.Sprint(on)
 		}
@@ -150,7 +153,7 @@ func (e *EffectiveSettings) addVariables() {
 		{"GLASSJAR_HOME", "one folder for settings, store, shelf, state and cache"},
 		{"GLASSJAR_PYTHONS", "further folders to search for interpreters"},
 		{"VIRTUAL_ENV", "the jar that is active in this shell"},
-		{"NO_COLOR", "no colours"}, {"NETRC", "the file of passwords"},
+		{"PYTHONDONTWRITEBYTECODE", "no bytecode is written"}, {"NO_COLOR", "no colours"}, {"NETRC", "the file of passwords"},
 		{"HTTPS_PROXY", "the way out to servers"}, {"HTTP_PROXY", "the way out to servers"}, {"NO_PROXY", "servers that are asked directly"},
 	} {
 		if value := os.Getenv(v.name); value != "" {
@@ -184,6 +187,9 @@ func (m *Machine) SetSetting(key string, values []string) (string, error) {
 		}
 		if s.Kind == settings.YesNo {
 			try = "glassjar settings " + key + " true"
+		}
+		if s.Kind == settings.Choice {
+			try = "glassjar settings " + key + " " + s.Choices[len(s.Choices)-1]
 		}
 		return "", usage("%s cannot be set so: %s", try, bad.Setting.Key, bad.Why)
 	}

@@ -1,22 +1,31 @@
 package operation
 
 import (
-	"os"
 	"sort"
 	"time"
 
 	"glassjar/core/jar"
+	"glassjar/core/requirement"
+	"glassjar/core/store"
 )
 
 // StoreUsage is what the store holds, and what holds it.
 type StoreUsage struct {
 	Dir string `json:"dir"`
-	// Files and Bytes are what is in it, Needed how many bytes a jar, a history or
-	// a discarded jar counts on.
-	Files  int   `json:"files"`
-	Bytes  int64 `json:"bytes"`
-	Needed int64 `json:"needed"`
-	// Distributions are by name, the largest first; Jars are by place.
+	// Files and Bytes are all that is in it: contents, bytecode, and package files
+	// that are whole. Needed is how many bytes of contents a jar, a history or a
+	// discarded jar counts on.
+	Files    int          `json:"files"`
+	Bytes    int64        `json:"bytes"`
+	Needed   int64        `json:"needed"`
+	Contents store.Amount `json:"contents"`
+	Bytecode store.Amount `json:"bytecode"`
+	Packages store.Amount `json:"packages"`
+	// Saved is how many bytes more there were if every jar and every release had
+	// its own copy of each file.
+	Saved int64 `json:"saved"`
+	// Distributions are by name, the largest first; Jars are by place, with what
+	// each would take by itself.
 	Distributions []StoreShare `json:"distributions"`
 	Jars          []StoreShare `json:"jars"`
 	// Discarded is how many bytes discarded jars take.
@@ -25,9 +34,8 @@ type StoreUsage struct {
 
 // StoreShare is a part of the store.
 type StoreShare struct {
-	Name  string `json:"name"`
-	Files int    `json:"files"`
-	Bytes int64  `json:"bytes"`
+	Name string `json:"name"`
+	store.Amount
 }
 
 // needs are the package files that jars known here count on, by their hashes,
@@ -74,45 +82,28 @@ func (m *Machine) needs() (all map[string]string, byJar map[string][]string, err
 
 // StoreUsage tells what the store holds.
 func (m *Machine) StoreUsage() (*StoreUsage, error) {
-	files, err := m.Store.All()
-	if err != nil {
-		return nil, err
-	}
 	needed, byJar, err := m.needs()
 	if err != nil {
 		return nil, err
 	}
-	out := &StoreUsage{Dir: m.Store.Dir, Files: len(files), Distributions: []StoreShare{}, Jars: []StoreShare{}}
-	sizes, shares := map[string]int64{}, map[string]*StoreShare{}
-	for _, f := range files {
-		out.Bytes += f.Size
-		sizes[f.SHA256] = f.Size
-		name, ok := needed[f.SHA256]
-		if ok {
-			out.Needed += f.Size
-		} else {
-			name = "nothing needs it"
+	out := &StoreUsage{Dir: m.Store.Dir, Distributions: []StoreShare{}, Jars: []StoreShare{}}
+	for kind, to := range map[string]*store.Amount{store.Contents: &out.Contents, store.Bytecode: &out.Bytecode, store.Packages: &out.Packages} {
+		if *to, err = m.Store.Holds(kind); err != nil {
+			return nil, err
 		}
-		if shares[name] == nil {
-			shares[name] = &StoreShare{Name: name}
-		}
-		shares[name].Files++
-		shares[name].Bytes += f.Size
+		out.Files, out.Bytes = out.Files+to.Files, out.Bytes+to.Bytes
 	}
-	for _, name := range sortedNames(shares) {
-		out.Distributions = append(out.Distributions, *shares[name])
-	}
-	sort.SliceStable(out.Distributions, func(i, j int) bool { return out.Distributions[i].Bytes > out.Distributions[j].Bytes })
+	trees := m.sizeTrees(out, needed)
+	alone := int64(0)
 	for _, root := range sortedNames(byJar) {
 		s := StoreShare{Name: root}
 		for _, sum := range byJar[root] {
-			if size, ok := sizes[sum]; ok {
-				s.Files++
-				s.Bytes += size
-			}
+			s.Files, s.Bytes = s.Files+trees[sum].Files, s.Bytes+trees[sum].Bytes
 		}
+		alone += s.Bytes
 		out.Jars = append(out.Jars, s)
 	}
+	out.Saved = max(0, alone-out.Needed)
 	away, err := m.discarded()
 	for _, a := range away {
 		out.Discarded += a.Size
@@ -120,19 +111,72 @@ func (m *Machine) StoreUsage() (*StoreUsage, error) {
 	return out, err
 }
 
+// sizeTrees fills in what each distribution has in the store, each content once,
+// and gives the size of each tree by itself.
+func (m *Machine) sizeTrees(out *StoreUsage, needed map[string]string) map[string]store.Amount {
+	trees, shares := map[string]store.Amount{}, map[string]*StoreShare{}
+	seen, counted := map[string]bool{}, map[string]bool{}
+	for _, sum := range m.Store.Trees() {
+		t, ok := m.Store.Tree(sum)
+		if !ok {
+			continue
+		}
+		name, wanted := needed[sum]
+		if !wanted {
+			name = requirement.Normalize(t.Fact("name"))
+		}
+		if shares[name] == nil {
+			shares[name] = &StoreShare{Name: name}
+		}
+		trees[sum] = store.Amount{Files: len(t.Members), Bytes: t.Bytes()}
+		for _, e := range t.Members {
+			at := t.Path(e)
+			if wanted && !counted[at] {
+				counted[at] = true
+				out.Needed += e.Size
+			}
+			if key := name + "\x00" + at; !seen[key] {
+				seen[key] = true
+				shares[name].Files++
+				shares[name].Bytes += e.Size
+			}
+		}
+	}
+	for _, name := range sortedNames(shares) {
+		out.Distributions = append(out.Distributions, *shares[name])
+	}
+	sort.SliceStable(out.Distributions, func(i, j int) bool { return out.Distributions[i].Bytes > out.Distributions[j].Bytes })
+	return trees
+}
+
 // Tidied is what a tidying of the store removes.
 type Tidied struct {
-	Files int   `json:"files"`
-	Bytes int64 `json:"bytes"`
+	store.Amount
 	// Jars are discarded ones that are now gone for good.
 	Jars []string `json:"jars"`
 	Done bool     `json:"done"`
 }
 
 // TidyStore removes what no jar, no history and no discarded jar counts on, and
-// what has not been used for so many days besides; discarded jars of that age go
-// for good. With plan nothing is removed.
+// of that only what has not been used for so many days; discarded jars of that
+// age go for good. With plan nothing is removed. It waits until nobody else is
+// taking from the store.
 func (m *Machine) TidyStore(days int, plan bool) (*Tidied, error) {
+	if !plan {
+		release, err := m.Store.Alone(func() error {
+			if m.NoWait {
+				return &BusyError{m.Store.Dir}
+			}
+			if m.Waits != nil {
+				m.Waits(m.Store.Dir)
+			}
+			return nil
+		})
+		if err != nil {
+			return nil, err
+		}
+		defer release()
+	}
 	before := m.now().Add(-time.Duration(days) * 24 * time.Hour)
 	out := &Tidied{Jars: []string{}}
 	away, err := m.discarded()
@@ -159,40 +203,21 @@ func (m *Machine) TidyStore(days int, plan bool) (*Tidied, error) {
 	if err != nil {
 		return nil, err
 	}
-	files, err := m.Store.All()
-	if err != nil {
-		return nil, err
-	}
-	for _, f := range files {
-		if _, ok := needed[f.SHA256]; ok || f.Used.After(before) {
-			continue
-		}
-		out.Files++
-		out.Bytes += f.Size
-		if !plan {
-			if err := os.Remove(f.Path); err != nil && !os.IsNotExist(err) {
-				return out, err
-			}
-		}
-	}
-	// The unpacked files of what is kept stay, and of what is needed.
-	keep := map[string]bool{}
-	for sum := range needed {
-		keep[sum] = true
-	}
-	files2, bytes, err := m.Store.DropTrees(func(sum string) bool { return keep[sum] }, plan)
-	if err != nil {
-		return out, err
-	}
-	out.Files, out.Bytes = out.Files+files2, out.Bytes+bytes
+	young := func(used time.Time) bool { return days > 0 && used.After(before) }
+	gone, err := m.Store.Tidy(
+		func(sum string) bool { _, ok := needed[sum]; return ok || young(m.Store.TreeUsed(sum)) },
+		func(sum string, came time.Time) bool {
+			_, ok := needed[sum]
+			return ok && m.Settings.KeepPackages || young(came)
+		}, plan)
+	out.Files, out.Bytes = gone.Files, out.Bytes+gone.Bytes
 	out.Done = !plan
-	return out, nil
+	return out, err
 }
 
 // Verified is what a verification of the store found.
 type Verified struct {
-	Files int   `json:"files"`
-	Bytes int64 `json:"bytes"`
+	store.Amount
 	// Damaged are files that were not what their names say. They are removed, so
 	// that they are fetched again when they are needed.
 	Damaged []string `json:"damaged"`
@@ -200,25 +225,10 @@ type Verified struct {
 
 // VerifyStore compares every file of the store with its name.
 func (m *Machine) VerifyStore() (*Verified, error) {
-	files, err := m.Store.All()
-	if err != nil {
-		return nil, err
-	}
-	out := &Verified{Damaged: []string{}}
-	for i, f := range files {
-		m.report(Progress{Stage: "verifying", Done: int64(i), Total: int64(len(files))})
-		out.Files++
-		out.Bytes += f.Size
-		if m.Store.Check(f.SHA256) != nil {
-			out.Damaged = append(out.Damaged, f.SHA256)
-		}
-	}
-	for _, sum := range m.Store.Trees() {
-		damaged, err := m.Store.CheckTree(sum)
-		if err != nil {
-			return out, err
-		}
-		out.Damaged = append(out.Damaged, damaged...)
-	}
-	return out, nil
+	release := m.Store.Share()
+	defer release()
+	out := &Verified{}
+	var err error
+	out.Amount, out.Damaged, err = m.Store.Verify(func(done int) { m.report(Progress{Stage: "verifying", Done: int64(done)}) })
+	return out, err
 }

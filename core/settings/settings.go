@@ -9,12 +9,14 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"github.com/adrg/xdg"
 	"github.com/pelletier/go-toml/v2"
 
 	"glassjar/core/project"
+	"glassjar/core/store"
 )
 
 // Settings is the user's settings file, TOML.
@@ -38,8 +40,16 @@ type Settings struct {
 	// SealedOff shuts PYTHONPATH and the user's own packages out of what is run.
 	SealedOff bool `toml:"sealed-off,omitempty" json:"sealed_off"`
 
-	// Copy puts copies of the store's files into jars, not links.
-	Copy bool `toml:"copy,omitempty" json:"copy"`
+	// Placing is the way in which the store's files get into jars, one of
+	// [store.Ways]; empty for the cheapest that the file system has.
+	Placing string `toml:"placing,omitempty" json:"placing"`
+	// Bytecode is when modules are compiled for the interpreter, one of
+	// [BytecodeWays]; empty for the default.
+	Bytecode string `toml:"bytecode,omitempty" json:"bytecode"`
+	// SecondStore is a store that is only read, shared by a group.
+	SecondStore string `toml:"second-store,omitempty" json:"second_store"`
+	// KeepPackages keeps package files whole besides what they unpack to.
+	KeepPackages bool `toml:"keep-packages,omitempty" json:"keep_packages"`
 
 	set map[string]bool
 }
@@ -55,27 +65,46 @@ const (
 	Folders = "folders"
 	Indexes = "indexes"
 	Pins    = "name to index"
+	Choice  = "choice"
 )
+
+// When modules are compiled.
+const (
+	// BytecodeOff leaves it to the interpreter, at the first import.
+	BytecodeOff = "off"
+	// BytecodeOn compiles before a change of a jar is done.
+	BytecodeOn = "on"
+	// BytecodeBackground compiles afterwards, at the lowest priority.
+	BytecodeBackground = "background"
+)
+
+// BytecodeWays are all of them.
+var BytecodeWays = []string{BytecodeOff, BytecodeOn, BytecodeBackground}
 
 // Setting is one that there is.
 type Setting struct {
 	Key, Kind string
 	// Words say what it does, Default what holds where it is not set.
 	Words, Default string
+	// Choices are the values of a choice.
+	Choices []string
 }
 
 // All are the settings that there are, in the order in which they are shown.
 var All = []Setting{
-	{"indexes", Indexes, "where packages come from, after the project's own", "the built-in sample"},
-	{"from-index", Pins, "the index that a distribution comes from", "none"},
-	{"pythons", Folders, "further folders to search for interpreters", "none"},
-	{"store", Folder, "where what was fetched is kept", ""},
-	{"shelf", Folder, "where named jars stand", ""},
-	{"allow-http", YesNo, "admit plain http to other machines", "false"},
-	{"certificates", File, "further certificate authorities, PEM", "the system's"},
-	{"keyring", YesNo, "ask the system's keyring for passwords", "false"},
-	{"copy", YesNo, "put copies of the store's files into jars, not links", "false"},
-	{"sealed-off", YesNo, "shut PYTHONPATH and your own packages out of run and enter", "false"},
+	{Key: "indexes", Kind: Indexes, Words: "where packages come from, after the project's own", Default: "the built-in sample"},
+	{Key: "from-index", Kind: Pins, Words: "the index that a distribution comes from", Default: "none"},
+	{Key: "pythons", Kind: Folders, Words: "further folders to search for interpreters", Default: "none"},
+	{Key: "store", Kind: Folder, Words: "where what was fetched is kept", Default: ""},
+	{Key: "shelf", Kind: Folder, Words: "where named jars stand", Default: ""},
+	{Key: "allow-http", Kind: YesNo, Words: "admit plain http to other machines", Default: "false"},
+	{Key: "certificates", Kind: File, Words: "further certificate authorities, PEM", Default: "the system's"},
+	{Key: "keyring", Kind: YesNo, Words: "ask the system's keyring for passwords", Default: "false"},
+	{Key: "second-store", Kind: Folder, Words: "a store shared by a group, which is only read", Default: "none"},
+	{Key: "placing", Kind: Choice, Words: "how the store's files get into jars", Default: "the cheapest way", Choices: store.Ways},
+	{Key: "bytecode", Kind: Choice, Words: "when modules are compiled for the interpreter", Default: BytecodeBackground, Choices: BytecodeWays},
+	{Key: "keep-packages", Kind: YesNo, Words: "keep package files whole, for seal without a network", Default: "false"},
+	{Key: "sealed-off", Kind: YesNo, Words: "shut PYTHONPATH and your own packages out of run and enter", Default: "false"},
 }
 
 // Known is the setting of a name.
@@ -148,6 +177,11 @@ func parse(file string, data []byte) (s Settings, err error) {
 	if err := toml.Unmarshal(data, &keys); err != nil {
 		return s, &project.FileError{File: file, Why: err.Error()}
 	}
+	for key, value := range map[string]string{"placing": s.Placing, "bytecode": s.Bytecode} {
+		if known, _ := Known(key); value != "" && !slices.Contains(known.Choices, value) {
+			return s, &project.FileError{File: file, Where: key, Why: fmt.Sprintf("%q is not one of %s", value, strings.Join(known.Choices, ", "))}
+		}
+	}
 	s.set = map[string]bool{}
 	for key := range keys {
 		s.set[key] = true
@@ -201,6 +235,11 @@ func Set(file string, setting Setting, values []string) (Settings, error) {
 			return Settings{}, &ValueError{setting, "it is true or false"}
 		}
 		value = values[0]
+	case Choice:
+		if len(values) != 1 || !slices.Contains(setting.Choices, values[0]) {
+			return Settings{}, &ValueError{setting, "it is one of " + strings.Join(setting.Choices, ", ")}
+		}
+		value = project.Text(values[0])
 	default:
 		return Settings{}, &ValueError{setting, "it is a table"}
 	}

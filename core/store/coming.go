@@ -59,7 +59,7 @@ func same(hold *flock.Flock, path string) bool {
 
 // Sweep removes what processes that are no more were filling.
 func (s *Store) Sweep() {
-	for _, folder := range []string{"packages", "files"} {
+	for _, folder := range []string{"packages", "files", "trees"} {
 		dir := filepath.Join(s.Dir, folder)
 		entries, err := os.ReadDir(dir)
 		if err != nil {
@@ -74,9 +74,25 @@ func (s *Store) Sweep() {
 			if ok, err := hold.TryLock(); err != nil || !ok {
 				continue
 			}
+			if folder == "files" {
+				s.sweepAnnounced(filepath.Join(dir, name))
+			}
 			os.RemoveAll(filepath.Join(dir, name))
 			os.Remove(filepath.Join(dir, e.Name()))
 			_ = hold.Unlock()
+		}
+	}
+}
+
+// sweepAnnounced removes those of the announced contents that are not whole.
+func (s *Store) sweepAnnounced(note string) {
+	text, err := os.ReadFile(note)
+	if err != nil {
+		return
+	}
+	for _, name := range strings.Fields(string(text)) {
+		if sum, _, _ := strings.Cut(name, "-"); ValidSum(sum) {
+			sweepContent(filepath.Join(s.Dir, "files", name[:2], name))
 		}
 	}
 }

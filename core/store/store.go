@@ -1,7 +1,11 @@
 // Package store is the machine-wide collection of what was fetched.
 //
-// It keeps package files whole, by their SHA-256, and the files unpacked from
-// them ([Tree]), each content once, from which jars are linked.
+//	files/ab/SHA256[-x]  each content once, read-only, from which jars are filled
+//	trees/ab/SHA256      what a package file unpacks to, by its hash ([Tree])
+//	bytecode/PYTHON/     what an interpreter made of a source, by the source's hash
+//	packages/ab/SHA256   package files that are whole yet, or are to be kept so
+//
+// Several processes may use it at once, and may be killed at any moment.
 package store
 
 import (
@@ -16,9 +20,20 @@ import (
 	"time"
 )
 
-// Store is a folder. Several processes may use it at once: files are written
-// beside their place and moved there whole.
-type Store struct{ Dir string }
+// Store is a folder.
+type Store struct {
+	Dir string
+	// Second is a store that is only read, shared by a group, or nil.
+	Second *Store
+}
+
+// both are the stores to look in.
+func (s *Store) both() []*Store {
+	if s.Second == nil {
+		return []*Store{s}
+	}
+	return []*Store{s, s.Second}
+}
 
 // HashError says that what came is not what was announced.
 type HashError struct {
@@ -41,8 +56,15 @@ func (s *Store) path(sum string) string {
 
 // ValidSum reports whether text is a SHA-256 in lower-case hex.
 func ValidSum(text string) bool {
-	raw, err := hex.DecodeString(text)
-	return err == nil && len(raw) == sha256.Size && hex.EncodeToString(raw) == text
+	if len(text) != sumLength {
+		return false
+	}
+	for i := range len(text) {
+		if c := text[i]; (c < '0' || c > '9') && (c < 'a' || c > 'f') {
+			return false
+		}
+	}
+	return true
 }
 
 // Package is the path of a package file, if it is here.
@@ -92,6 +114,13 @@ func (s *Store) Add(ctx context.Context, name, want string, r io.Reader) (sum, p
 		return "", "", err
 	}
 	return sum, path, os.Rename(temp.Name(), path)
+}
+
+// Drop removes a package file: it is unpacked.
+func (s *Store) Drop(sum string) {
+	if ValidSum(sum) {
+		os.Remove(s.path(sum)) // what is left is tidied away
+	}
 }
 
 // Check compares a package file with its name. A file that differs is removed,

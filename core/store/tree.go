@@ -1,199 +1,225 @@
 package store
 
 import (
-	"context"
-	"crypto/sha256"
-	"encoding/hex"
-	"encoding/json"
 	"errors"
-	"fmt"
 	"io"
+	"io/fs"
 	"os"
 	"path/filepath"
-	"runtime"
+	"sort"
+	"strconv"
 	"strings"
 	"time"
-
-	"golang.org/x/sync/errgroup"
 )
 
 // Tree is the unpacked members of one package file. Each stands in the store by
 // its content, once for all package files that have it, so that jars can be
-// linked from there.
+// filled from there.
 type Tree struct {
-	Format int          `json:"format"`
-	Files  []TreeMember `json:"files"`
+	// SHA256 is the package file's.
+	SHA256 string
+	// Head is what is known of the package file besides: keys and values without
+	// line breaks, in the order given.
+	Head []Fact
+	// Members are sorted by key.
+	Members []Member
 
 	store *Store
-	at    map[string]TreeMember
 }
 
-// TreeMember is one file of a tree.
-type TreeMember struct {
-	// Key names the member as its package file does.
-	Key    string `json:"key"`
-	SHA256 string `json:"sha256"`
-	Size   int64  `json:"size"`
-	// Executable is part of where the file stands, since a link has one mode.
-	Executable bool `json:"executable,omitempty"`
+// Fact is one line of a tree's head.
+type Fact struct{ Key, Value string }
+
+// Member is one file of a tree.
+type Member struct {
+	// Key names the member: its scheme, '/', and its path there.
+	Key    string
+	SHA256 string
+	Size   int64
+	// Executable is part of where the content stands, since a link has one mode.
+	Executable bool
+	// Hash is as the package file's RECORD gives it.
+	Hash string
 }
 
-// treeFormat is that of the files of trees; later ones are unpacked anew.
-const treeFormat = 1
+// treeHeading begins the files of trees; those of another format are unpacked
+// anew.
+const treeHeading = "glassjar tree 2\n"
 
 func (s *Store) treeFile(sum string) string {
-	return filepath.Join(s.Dir, "trees", sum[:2], sum+".json")
+	return filepath.Join(s.Dir, "trees", sum[:2], sum)
 }
 
-// filePath is where a content stands.
-func (s *Store) filePath(m TreeMember) string {
-	name := m.SHA256
-	if m.Executable {
-		name += "-x"
+// Fact is a value of the head, empty if there is none.
+func (t *Tree) Fact(key string) string {
+	for _, f := range t.Head {
+		if f.Key == key {
+			return f.Value
+		}
 	}
-	return filepath.Join(s.Dir, "files", m.SHA256[:2], name)
+	return ""
 }
 
-// Path is where a member stands; false if the tree does not have it.
-func (t *Tree) Path(key string) (string, bool) {
-	m, ok := t.at[key]
+// Find is the member of a key.
+func (t *Tree) Find(key string) (Member, bool) {
+	i := sort.Search(len(t.Members), func(i int) bool { return t.Members[i].Key >= key })
+	if i == len(t.Members) || t.Members[i].Key != key {
+		return Member{}, false
+	}
+	return t.Members[i], true
+}
+
+// Path is where a member stands.
+func (t *Tree) Path(m Member) string { return t.store.filePath(m.SHA256, m.Executable) }
+
+// Open reads a member.
+func (t *Tree) Open(m Member) (io.ReadCloser, error) { return os.Open(t.Path(m)) }
+
+// Read is a member's content; an error that is [fs.ErrNotExist] if the tree does
+// not have it.
+func (t *Tree) Read(key string) ([]byte, error) {
+	m, ok := t.Find(key)
 	if !ok {
-		return "", false
+		return nil, &fs.PathError{Op: "read", Path: key, Err: fs.ErrNotExist}
 	}
-	return t.store.filePath(m), true
+	return os.ReadFile(t.Path(m))
 }
 
-// Tree is that of a package file, if it was unpacked before and is whole.
+// Bytes is the sum of the members' sizes.
+func (t *Tree) Bytes() (sum int64) {
+	for _, m := range t.Members {
+		sum += m.Size
+	}
+	return sum
+}
+
+// Tree is that of a package file, if it was unpacked before, here or in the
+// second store.
 func (s *Store) Tree(sum string) (*Tree, bool) {
 	if !ValidSum(sum) {
 		return nil, false
 	}
-	data, err := os.ReadFile(s.treeFile(sum))
-	if err != nil {
+	for _, from := range s.both() {
+		data, err := os.ReadFile(from.treeFile(sum))
+		if err != nil {
+			continue
+		}
+		if t, ok := parseTree(string(data)); ok {
+			t.SHA256, t.store = sum, from
+			return t, true
+		}
+	}
+	return nil, false
+}
+
+// HasTree is a quicker [Store.Tree] for those who only ask.
+func (s *Store) HasTree(sum string) bool {
+	for _, from := range s.both() {
+		if _, err := os.Stat(from.treeFile(sum)); ValidSum(sum) && err == nil {
+			return true
+		}
+	}
+	return false
+}
+
+// Use notes that a tree is used today; tidying by age goes by that.
+func (t *Tree) Use() {
+	file := t.store.treeFile(t.SHA256)
+	if info, err := os.Stat(file); err == nil && time.Since(info.ModTime()) > 12*time.Hour {
+		now := time.Now()
+		_ = os.Chtimes(file, now, now) // it is only a hint
+	}
+}
+
+// text is the file of a tree: the heading, the head's lines, an empty line, and a
+// line for each member: its SHA-256, '-' or 'x', its size, the hash where RECORD
+// gives another than that, else '-', and its key.
+func (t *Tree) text() []byte {
+	b := make([]byte, 0, 160*len(t.Members)+512)
+	b = append(b, treeHeading...)
+	for _, f := range t.Head {
+		b = append(append(append(append(b, f.Key...), ' '), f.Value...), '\n')
+	}
+	b = append(b, '\n')
+	for _, m := range t.Members {
+		b = append(append(b, m.SHA256...), " - "...)
+		if m.Executable {
+			b[len(b)-2] = 'x'
+		}
+		b = append(strconv.AppendInt(b, m.Size, 10), ' ')
+		if m.Hash == recordHash(m.SHA256) {
+			b = append(b, '-')
+		} else {
+			b = append(b, m.Hash...)
+		}
+		b = append(append(append(b, ' '), m.Key...), '\n')
+	}
+	return b
+}
+
+func parseTree(text string) (*Tree, bool) {
+	text, ok := strings.CutPrefix(text, treeHeading)
+	head, list, ok2 := strings.Cut(text, "\n\n")
+	if !ok || !ok2 {
 		return nil, false
 	}
-	t := &Tree{store: s, at: map[string]TreeMember{}}
-	if json.Unmarshal(data, t) != nil || t.Format != treeFormat {
-		return nil, false
+	t := &Tree{Members: make([]Member, 0, strings.Count(list, "\n"))}
+	for _, line := range strings.Split(head, "\n") {
+		key, value, _ := strings.Cut(line, " ")
+		t.Head = append(t.Head, Fact{key, value})
 	}
-	for _, m := range t.Files {
-		if !ValidSum(m.SHA256) {
+	for list != "" {
+		var line string
+		if line, list, ok = strings.Cut(list, "\n"); !ok {
 			return nil, false
 		}
-		t.at[m.Key] = m
+		m, ok := parseMember(line)
+		if !ok {
+			return nil, false
+		}
+		t.Members = append(t.Members, m)
 	}
 	return t, true
 }
 
-// Use notes that a tree is about to be linked from, so that tidying by another
-// process leaves it alone for a while.
-func (t *Tree) Use(sum string) {
-	now := time.Now()
-	_ = os.Chtimes(t.store.treeFile(sum), now, now) // it is only a hint
+// sumLength is that of a SHA-256 in hex.
+const sumLength = 64
+
+func parseMember(line string) (m Member, ok bool) {
+	if len(line) < sumLength+len(" - 0 - k") || !ValidSum(line[:sumLength]) {
+		return m, false
+	}
+	m.SHA256, m.Executable = line[:sumLength], line[sumLength+1] == 'x'
+	size, rest, ok := strings.Cut(line[sumLength+3:], " ")
+	hash, key, ok2 := strings.Cut(rest, " ")
+	var err error
+	m.Size, err = strconv.ParseInt(size, 10, 64)
+	m.Hash, m.Key = hash, key
+	if hash == "-" {
+		m.Hash = recordHash(m.SHA256)
+	}
+	return m, ok && ok2 && err == nil
 }
 
-// inUse is how long a tree that was linked from is left alone.
-const inUse = time.Minute
+// Trees lists the package files that are unpacked here, by hash.
+func (s *Store) Trees() []string {
+	files, _ := filepath.Glob(filepath.Join(s.Dir, "trees", "??", "*")) // a fixed pattern
+	var out []string
+	for _, f := range files {
+		if sum := filepath.Base(f); ValidSum(sum) {
+			out = append(out, sum)
+		}
+	}
+	return out
+}
 
-func (s *Store) recent(sum string) bool {
+// TreeUsed is when a tree was used last, to about a day.
+func (s *Store) TreeUsed(sum string) time.Time {
 	info, err := os.Stat(s.treeFile(sum))
-	return err == nil && time.Since(info.ModTime()) < inUse
-}
-
-// Source is one member to be unpacked: Copy writes its content, and fails if that
-// is not what the package file says.
-type Source struct {
-	Key        string
-	Executable bool
-	Copy       func(io.Writer) error
-}
-
-// Unpack brings the members of a package file into the store, several at a time,
-// and writes the tree down once all are there. A content that is there already is
-// not written again.
-func (s *Store) Unpack(ctx context.Context, sum string, sources []Source) (*Tree, error) {
-	t := &Tree{Format: treeFormat, Files: make([]TreeMember, len(sources)), store: s, at: map[string]TreeMember{}}
-	dir, done, err := begin(filepath.Join(s.Dir, "files"))
 	if err != nil {
-		return nil, err
+		return time.Time{}
 	}
-	defer done()
-	if err := os.Mkdir(dir, 0o755); err != nil {
-		return nil, err
-	}
-	group, ctx := errgroup.WithContext(ctx)
-	group.SetLimit(max(2, runtime.NumCPU()))
-	for i, source := range sources {
-		group.Go(func() error {
-			if err := ctx.Err(); err != nil {
-				return err
-			}
-			m, err := s.takeIn(dir, source)
-			t.Files[i] = m
-			return err
-		})
-	}
-	if err := group.Wait(); err != nil {
-		return nil, err
-	}
-	for _, m := range t.Files {
-		t.at[m.Key] = m
-	}
-	data, err := json.Marshal(t)
-	if err != nil {
-		return nil, err
-	}
-	if err := os.WriteFile(filepath.Join(dir, "tree"), data, 0o644); err != nil {
-		return nil, err
-	}
-	if err := os.MkdirAll(filepath.Dir(s.treeFile(sum)), 0o755); err != nil {
-		return nil, err
-	}
-	return t, os.Rename(filepath.Join(dir, "tree"), s.treeFile(sum))
-}
-
-// takeIn writes one content beside its place and moves it there.
-func (s *Store) takeIn(dir string, source Source) (TreeMember, error) {
-	m := TreeMember{Key: source.Key, Executable: source.Executable}
-	temp, err := os.CreateTemp(dir, coming)
-	if err != nil {
-		return m, err
-	}
-	defer os.Remove(temp.Name())
-	h := sha256.New()
-	counted := &counter{}
-	err = source.Copy(io.MultiWriter(temp, h, counted))
-	if err2 := temp.Close(); err == nil {
-		err = err2
-	}
-	if err != nil {
-		return m, err
-	}
-	m.SHA256, m.Size = hex.EncodeToString(h.Sum(nil)), counted.n
-	path := s.filePath(m)
-	if info, err := os.Lstat(path); err == nil && info.Size() == m.Size {
-		return m, nil
-	}
-	if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
-		return m, err
-	}
-	// Read-only: a jar's file is this very file, and is not to be changed in place
-	// by accident.
-	mode := os.FileMode(0o444)
-	if m.Executable {
-		mode = 0o555
-	}
-	if err := os.Chmod(temp.Name(), mode); err != nil {
-		return m, err
-	}
-	return m, os.Rename(temp.Name(), path)
-}
-
-type counter struct{ n int64 }
-
-func (c *counter) Write(p []byte) (int, error) {
-	c.n += int64(len(p))
-	return len(p), nil
+	return info.ModTime()
 }
 
 // CheckTree compares every file of a tree with its hash. Files that are not what
@@ -201,71 +227,22 @@ func (c *counter) Write(p []byte) (int, error) {
 // anew; their hashes come back.
 func (s *Store) CheckTree(sum string) (damaged []string, err error) {
 	t, ok := s.Tree(sum)
-	if !ok {
+	if !ok || t.store != s {
 		return nil, nil
 	}
-	for _, m := range t.Files {
-		have, err := Sum(s.filePath(m))
-		switch {
-		case err == nil && have == m.SHA256:
-			continue
-		case err == nil:
-			if err := os.Remove(s.filePath(m)); err != nil {
-				return damaged, err
-			}
-		case !errors.Is(err, os.ErrNotExist):
+	for _, m := range t.Members {
+		fine, err := checkContent(t.Path(m), m.SHA256)
+		if err != nil {
 			return damaged, err
 		}
-		damaged = append(damaged, m.SHA256)
+		if !fine {
+			damaged = append(damaged, m.SHA256)
+		}
 	}
 	if len(damaged) > 0 {
-		err = os.Remove(s.treeFile(sum))
+		if err = os.Remove(s.treeFile(sum)); errors.Is(err, fs.ErrNotExist) {
+			err = nil
+		}
 	}
 	return damaged, err
-}
-
-// Trees lists the package files that are unpacked here.
-func (s *Store) Trees() []string {
-	files, _ := filepath.Glob(filepath.Join(s.Dir, "trees", "??", "*.json")) // a fixed pattern
-	var out []string
-	for _, f := range files {
-		if sum := strings.TrimSuffix(filepath.Base(f), ".json"); ValidSum(sum) {
-			out = append(out, sum)
-		}
-	}
-	return out
-}
-
-// DropTrees forgets all trees but those that keep names, and removes the contents
-// that none of these has. With plan nothing is removed. It gives how many
-// contents go, and their bytes.
-func (s *Store) DropTrees(keep func(sum string) bool, plan bool) (files int, bytes int64, err error) {
-	wanted := map[string]bool{}
-	for _, sum := range s.Trees() {
-		t, ok := s.Tree(sum)
-		if ok && (keep(sum) || s.recent(sum)) {
-			for _, m := range t.Files {
-				wanted[s.filePath(m)] = true
-			}
-		} else if !plan {
-			if err := os.Remove(s.treeFile(sum)); err != nil && !errors.Is(err, os.ErrNotExist) {
-				return files, bytes, err
-			}
-		}
-	}
-	held, _ := filepath.Glob(filepath.Join(s.Dir, "files", "??", "*")) // a fixed pattern
-	for _, f := range held {
-		info, err := os.Lstat(f)
-		if err != nil || wanted[f] {
-			continue
-		}
-		files++
-		bytes += info.Size()
-		if !plan {
-			if err := os.Remove(f); err != nil && !errors.Is(err, os.ErrNotExist) {
-				return files, bytes, fmt.Errorf("%s: %w", filepath.Base(f), err)
-			}
-		}
-	}
-	return files, bytes, nil
 }

@@ -2,6 +2,7 @@ package store_test
 
 import (
 	"context"
+	"crypto/sha256"
 	"errors"
 	"fmt"
 	"io"
@@ -15,6 +16,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"glassjar/core/metadata"
 	"glassjar/core/store"
 )
 
@@ -22,12 +24,26 @@ func sources(members ...string) []store.Source {
 	var out []store.Source
 	for _, m := range members {
 		key, text, _ := strings.Cut(m, "=")
-		out = append(out, store.Source{Key: key, Executable: strings.HasPrefix(key, "bin/"), Copy: func(to io.Writer) error {
+		out = append(out, store.Source{Key: key, Executable: strings.HasPrefix(key, "bin/"), Size: int64(len(text)), SHA256: sumOf(text), Hash: recordHash(text), Copy: func(to io.Writer) error {
 			_, err := io.WriteString(to, text)
 			return err
 		}})
 	}
 	return out
+}
+
+func recordHash(text string) string { return metadata.RecordHash(sha256.Sum256([]byte(text))) }
+
+func unpack(t *testing.T, s *store.Store, n int, members ...string) *store.Tree {
+	tree, err := s.Unpack(context.Background(), numbered(n), []store.Fact{{Key: "name", Value: "press house"}}, sources(members...))
+	require.NoError(t, err)
+	return tree
+}
+
+func pathOf(t *testing.T, tree *store.Tree, key string) string {
+	m, ok := tree.Find(key)
+	require.True(t, ok, key)
+	return tree.Path(m)
 }
 
 func numbered(n int) string { return fmt.Sprintf("%064x", n) }
@@ -41,81 +57,116 @@ func contents(t *testing.T, dir string) int {
 // Two package files that share contents share files; each is read-only, and a
 // program is another file than the same bytes that are none.
 func TestTreesShareFiles(t *testing.T) {
-	ctx, s := context.Background(), &store.Store{Dir: t.TempDir()}
+	s := &store.Store{Dir: t.TempDir()}
 	_, ok := s.Tree(numbered(1))
 	assert.False(t, ok)
-	first, err := s.Unpack(ctx, numbered(1), sources("a.py=one", "b.py=two", "bin/run=two"))
-	require.NoError(t, err)
+	first := unpack(t, s, 1, "a.py=one", "b.py=two", "bin/run=two")
 	assert.Equal(t, 3, contents(t, s.Dir))
-	_, err = s.Unpack(ctx, numbered(2), sources("a.py=one", "c.py=three"))
-	require.NoError(t, err)
+	unpack(t, s, 2, "a.py=one", "c.py=three")
 	assert.Equal(t, 4, contents(t, s.Dir), "a second release adds what it changes")
 	again, ok := s.Tree(numbered(1))
 	require.True(t, ok)
-	path, ok := again.Path("b.py")
-	require.True(t, ok)
-	same, _ := first.Path("b.py")
-	assert.Equal(t, same, path)
-	data, err := os.ReadFile(path)
+	assert.Equal(t, first.Members, again.Members)
+	assert.Equal(t, "press house", again.Fact("name"))
+	assert.Empty(t, again.Fact("other"))
+	assert.Equal(t, int64(9), again.Bytes())
+	path := pathOf(t, again, "b.py")
+	data, err := again.Read("b.py")
 	require.NoError(t, err)
 	assert.Equal(t, "two", string(data))
 	for key, mode := range map[string]os.FileMode{"b.py": 0o444, "bin/run": 0o555} {
-		path, _ := again.Path(key)
-		info, err := os.Stat(path)
+		info, err := os.Stat(pathOf(t, again, key))
 		require.NoError(t, err)
 		assert.Equal(t, mode, info.Mode().Perm(), key)
+		assert.Equal(t, store.Stamp(sumOf("two")), info.ModTime(), key)
 	}
-	_, ok = again.Path("nowhere.py")
-	assert.False(t, ok)
+	_, err = again.Read("nowhere.py")
+	assert.ErrorIs(t, err, os.ErrNotExist)
 	assert.Len(t, s.Trees(), 2)
 
 	// What is damaged is found, removed, and unpacked anew when it is needed.
-	require.NoError(t, os.Chmod(path, 0o644))
-	require.NoError(t, os.WriteFile(path, []byte("tow"), 0o644))
+	damage := func() {
+		require.NoError(t, os.Chmod(path, 0o644))
+		require.NoError(t, os.WriteFile(path, []byte("tow"), 0o644))
+		require.NoError(t, os.Chmod(path, 0o444))
+	}
+	damage()
 	damaged, err := s.CheckTree(numbered(1))
 	require.NoError(t, err)
-	assert.Len(t, damaged, 1)
+	assert.Equal(t, []string{sumOf("two")}, damaged)
 	_, ok = s.Tree(numbered(1))
 	assert.False(t, ok)
-	damaged, err = s.CheckTree(numbered(2))
+	unpack(t, s, 1, "a.py=one", "b.py=two", "bin/run=two")
+	damage()
+	unpack(t, s, 3, "d.py=two") // which sees by its time that it is not what it was
+	_, damaged, err = s.Verify(func(int) {})
 	require.NoError(t, err)
 	assert.Empty(t, damaged)
-	_, err = s.Unpack(ctx, numbered(1), sources("a.py=one", "b.py=two", "bin/run=two"))
+	damage()
+	all, damaged, err := s.Verify(func(int) {})
 	require.NoError(t, err)
-	damaged, _ = s.CheckTree(numbered(1))
-	assert.Empty(t, damaged)
+	assert.Equal(t, []string{sumOf("two")}, damaged)
+	assert.Equal(t, 4, all.Files)
+	assert.Equal(t, []string{numbered(2)}, s.Trees(), "only what is whole is left")
 }
 
 // A tree is there whole or not at all; nothing half-made stays.
 func TestUnpackFails(t *testing.T) {
 	s := &store.Store{Dir: t.TempDir()}
-	bad := append(sources("a.py=one"), store.Source{Key: "b.py", Copy: func(io.Writer) error { return errors.New("its hash is another") }})
-	_, err := s.Unpack(context.Background(), numbered(1), bad)
+	bad := append(sources("a.py=one"), store.Source{Key: "b.py", SHA256: sumOf("two"), Copy: func(to io.Writer) error {
+		_, _ = to.Write([]byte("t"))
+		return errors.New("its hash is another")
+	}})
+	_, err := s.Unpack(context.Background(), numbered(1), nil, bad)
 	assert.ErrorContains(t, err, "another")
-	_, ok := s.Tree(numbered(1))
-	assert.False(t, ok)
-	left, err := filepath.Glob(filepath.Join(s.Dir, "files", ".coming-*"))
+	assert.False(t, s.HasTree(numbered(1)))
+	assert.Equal(t, 1, contents(t, s.Dir))
+	left, err := filepath.Glob(filepath.Join(s.Dir, "*", ".coming-*"))
 	require.NoError(t, err)
 	assert.Empty(t, left)
 	ctx, cancel := context.WithCancel(context.Background())
 	cancel()
-	_, err = s.Unpack(ctx, numbered(1), sources("a.py=one"))
+	_, err = s.Unpack(ctx, numbered(1), nil, sources("a.py=one"))
 	assert.ErrorIs(t, err, context.Canceled)
-	for _, damage := range []string{"{", `{"format": 9}`, `{"format": 1, "files": [{"key": "x", "sha256": "../../x"}]}`} {
-		file := filepath.Join(s.Dir, "trees", "00", numbered(1)+".json")
+	heading := "glassjar tree 2\nname x\n\n"
+	for _, damage := range []string{"{", "glassjar tree 9\n\n", heading + "../../x - 1 - k\n", heading + numbered(1) + " - one - k\n", heading + numbered(1) + " - 1 - k"} {
+		file := filepath.Join(s.Dir, "trees", "00", numbered(1))
 		require.NoError(t, os.MkdirAll(filepath.Dir(file), 0o755))
 		require.NoError(t, os.WriteFile(file, []byte(damage), 0o644))
 		_, ok := s.Tree(numbered(1))
 		assert.False(t, ok, damage)
 	}
+}
 
-	// What a killed process left is swept away.
-	dir := filepath.Join(s.Dir, "files", ".coming-dead")
-	require.NoError(t, os.MkdirAll(dir, 0o755))
-	require.NoError(t, os.WriteFile(filepath.Join(dir, "half"), nil, 0o644))
-	require.NoError(t, os.WriteFile(dir+".lock", nil, 0o644))
+// What a killed process left is swept away; what is whole, or being filled by
+// another, is not.
+func TestSweepContents(t *testing.T) {
+	s := &store.Store{Dir: t.TempDir()}
+	path := pathOf(t, unpack(t, s, 1, "a.py=one"), "a.py")
+	dir := filepath.Join(s.Dir, "files")
+	half := filepath.Join(dir, sumOf("half")[:2], sumOf("half"))
+	require.NoError(t, os.MkdirAll(filepath.Dir(half), 0o755))
+	leave := func() {
+		require.NoError(t, os.WriteFile(half, []byte("ha"), 0o200))
+		note := filepath.Join(dir, ".coming-dead")
+		require.NoError(t, os.WriteFile(note, []byte(sumOf("one")+"\n"+sumOf("half")+"\n../../x\n"), 0o644))
+		require.NoError(t, os.WriteFile(note+".lock", nil, 0o644))
+	}
+	leave()
 	s.Sweep()
-	assert.NoDirExists(t, dir)
+	assert.FileExists(t, path)
+	assert.NoFileExists(t, half)
+	left, err := filepath.Glob(filepath.Join(dir, ".coming-*"))
+	require.NoError(t, err)
+	assert.Empty(t, left)
+
+	// Who needs what was left half filled fills it.
+	leave()
+	data, err := unpack(t, s, 2, "b.py=half").Read("b.py")
+	require.NoError(t, err)
+	assert.Equal(t, "half", string(data))
+	s.Sweep()
+	assert.FileExists(t, half)
 }
 
 // Many unpack the same at once, and all end with the same files.
@@ -124,10 +175,11 @@ func TestUnpackAtOnce(t *testing.T) {
 	var group sync.WaitGroup
 	for range 16 {
 		group.Go(func() {
-			tree, err := s.Unpack(context.Background(), numbered(7), sources("a.py=one", "b.py=two", "c.py=three", "d.py=one"))
+			tree, err := s.Unpack(context.Background(), numbered(7), nil, sources("a.py=one", "b.py=two", "c.py=three", "d.py=one"))
 			if assert.NoError(t, err) {
-				_, ok := tree.Path("d.py")
-				assert.True(t, ok)
+				data, err := tree.Read("d.py")
+				assert.NoError(t, err)
+				assert.Equal(t, "one", string(data))
 			}
 			s.Sweep()
 		})
@@ -139,31 +191,113 @@ func TestUnpackAtOnce(t *testing.T) {
 	assert.Empty(t, damaged)
 }
 
-// Tidying leaves what is kept, and what was linked from just now.
-func TestDropTrees(t *testing.T) {
-	ctx, s := context.Background(), &store.Store{Dir: t.TempDir()}
+// Tidying leaves what is kept, and what others have in common with it.
+func TestTidy(t *testing.T) {
+	s := &store.Store{Dir: t.TempDir()}
 	for n, members := range [][]string{{"a.py=one", "b.py=two"}, {"a.py=one", "c.py=three"}, {"d.py=four"}} {
-		_, err := s.Unpack(ctx, numbered(n), sources(members...))
-		require.NoError(t, err)
+		unpack(t, s, n, members...)
 	}
-	old := time.Now().Add(-time.Hour)
-	for _, n := range []int{0, 1} {
-		require.NoError(t, os.Chtimes(filepath.Join(s.Dir, "trees", "00", numbered(n)+".json"), old, old))
-	}
+	_, _, err := s.Add(context.Background(), "a.whl", "", strings.NewReader("apples"))
+	require.NoError(t, err)
 	keep := func(sum string) bool { return sum == numbered(0) }
-	files, bytes, err := s.DropTrees(keep, true)
+	for _, plan := range []bool{true, false} {
+		gone, err := s.Tidy(keep, func(string, time.Time) bool { return false }, plan)
+		require.NoError(t, err)
+		assert.Equal(t, store.Amount{Files: 3, Bytes: int64(len("three" + "four" + "apples"))}, gone)
+		assert.Equal(t, map[bool]int{true: 4, false: 2}[plan], contents(t, s.Dir), "a plan removes nothing")
+	}
+	assert.Equal(t, []string{numbered(0)}, s.Trees())
+	packages, err := s.Holds(store.Packages)
 	require.NoError(t, err)
-	assert.Equal(t, 1, files)
-	assert.Equal(t, int64(len("three")), bytes)
-	assert.Equal(t, 4, contents(t, s.Dir), "a plan removes nothing")
-	_, _, err = s.DropTrees(keep, false)
+	assert.Zero(t, packages)
+
+	// Who tidies waits for those who take something, and these do not wait for
+	// each other.
+	first, second := s.Share(), s.Share()
+	busy := errors.New("busy")
+	_, err = s.Alone(func() error { return busy })
+	assert.ErrorIs(t, err, busy)
+	first()
+	second()
+	alone, err := s.Alone(nil)
 	require.NoError(t, err)
-	assert.Equal(t, 3, contents(t, s.Dir))
-	assert.Len(t, s.Trees(), 2)
-	tree, ok := s.Tree(numbered(0))
+	alone()
+}
+
+// A second store is read, and never written to.
+func TestSecondStore(t *testing.T) {
+	group := &store.Store{Dir: t.TempDir()}
+	unpack(t, group, 1, "a.py=one")
+	s := &store.Store{Dir: t.TempDir(), Second: group}
+	assert.True(t, s.HasTree(numbered(1)))
+	tree, ok := s.Tree(numbered(1))
 	require.True(t, ok)
-	tree.Use(numbered(0))
-	files, _, err = s.DropTrees(func(string) bool { return false }, false)
+	assert.True(t, strings.HasPrefix(pathOf(t, tree, "a.py"), group.Dir))
+	unpack(t, s, 2, "b.py=two")
+	assert.False(t, group.HasTree(numbered(2)))
+	_, err := s.Tidy(func(string) bool { return false }, func(string, time.Time) bool { return false }, false)
 	require.NoError(t, err)
-	assert.Zero(t, files, "both were used a moment ago")
+	assert.True(t, s.HasTree(numbered(1)))
+	assert.False(t, s.HasTree(numbered(2)))
+}
+
+// Each way of putting a file into a jar gives the same content and time; a linked
+// one cannot be written to, the others are the jar's own.
+func TestPlace(t *testing.T) {
+	s := &store.Store{Dir: t.TempDir()}
+	from := pathOf(t, unpack(t, s, 1, "bin/run=one"), "bin/run")
+	dir := t.TempDir()
+	for _, way := range append([]string{""}, store.Ways...) {
+		to := filepath.Join(dir, "as-"+way)
+		p := &store.Placer{Store: s, Way: way}
+		require.NoError(t, p.Place(from, to), way)
+		require.ErrorIs(t, p.Place(from, to), os.ErrExist, way)
+		data, err := os.ReadFile(to)
+		require.NoError(t, err)
+		assert.Equal(t, "one", string(data), way)
+		info, err := os.Stat(to)
+		require.NoError(t, err)
+		assert.Equal(t, store.Stamp(sumOf("one")), info.ModTime(), way)
+		at, err := os.Stat(from)
+		require.NoError(t, err)
+		if os.SameFile(info, at) {
+			assert.NotEqual(t, store.Copy, way)
+			assert.Equal(t, os.FileMode(0o555), info.Mode().Perm(), way)
+		} else {
+			assert.Equal(t, os.FileMode(0o755), info.Mode().Perm(), way)
+		}
+		own := filepath.Join(dir, "own-"+way)
+		require.NoError(t, p.Copy(from, own))
+		info, err = os.Stat(own)
+		require.NoError(t, err)
+		assert.False(t, os.SameFile(info, at), way)
+	}
+	assert.ErrorIs(t, (&store.Placer{}).Place(filepath.Join(dir, "nowhere"), filepath.Join(dir, "x")), os.ErrNotExist)
+}
+
+// A file that has as many names as the file system admits gets a new one.
+func TestManyNames(t *testing.T) {
+	s := &store.Store{Dir: t.TempDir()}
+	from := pathOf(t, unpack(t, s, 1, "a.py=one"), "a.py")
+	first, err := os.Stat(from)
+	require.NoError(t, err)
+	dir := t.TempDir()
+	for n := 0; ; n++ {
+		if n == 66_000 {
+			t.Skip("a file of this file system has no such limit")
+		}
+		if err := os.Link(from, filepath.Join(dir, fmt.Sprint(n))); err != nil {
+			break
+		}
+	}
+	to := filepath.Join(dir, "one-more")
+	require.NoError(t, (&store.Placer{Store: s, Way: store.Link}).Place(from, to))
+	linked, err := os.Stat(to)
+	require.NoError(t, err)
+	now, err := os.Stat(from)
+	require.NoError(t, err)
+	assert.True(t, os.SameFile(linked, now))
+	assert.False(t, os.SameFile(first, now))
+	assert.Equal(t, store.Stamp(sumOf("one")), now.ModTime())
+	assert.Equal(t, os.FileMode(0o444), now.Mode().Perm())
 }

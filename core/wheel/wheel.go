@@ -95,6 +95,15 @@ type Entry struct {
 	member *zip.File
 }
 
+// Key names an entry by its scheme and path.
+func (e Entry) Key() string { return e.Scheme + "/" + e.Path }
+
+// SHA256 is the hash in hex, empty if RECORD gives one of another kind.
+func (e Entry) SHA256() string {
+	sum, _ := metadata.HexOfRecordHash(e.Hash)
+	return sum
+}
+
 // Wheel is an opened wheel.
 type Wheel struct {
 	// File is the file name; Name is what it says.
@@ -113,6 +122,8 @@ type Wheel struct {
 	Warnings []string
 
 	members map[string]*zip.File
+	// open reads an entry of a wheel that was unpacked before, else nil.
+	open func(Entry) (io.ReadCloser, error)
 }
 
 // supported is the format's version that this package implements.
@@ -131,6 +142,7 @@ func Open(r io.ReaderAt, size int64, file string, limits Limits) (*Wheel, error)
 	if err != nil && err != zip.ErrInsecurePath {
 		return nil, w.refuse("", "it is not a zip archive: "+err.Error())
 	}
+	archive.RegisterDecompressor(zip.Deflate, inflate)
 	if err := w.index(archive, size, limits); err != nil {
 		return nil, err
 	}
@@ -430,23 +442,35 @@ func newHash(text string) (hash.Hash, []byte, error) {
 func (w *Wheel) Copy(dst io.Writer, e Entry) error {
 	h, want, err := newHash(e.Hash)
 	if err != nil {
-		return w.refuse(e.member.Name, err.Error())
+		return w.refuse(e.Path, err.Error())
 	}
-	r, err := e.member.Open()
+	open := w.open
+	if open == nil {
+		open = func(Entry) (io.ReadCloser, error) { return e.member.Open() }
+	}
+	r, err := open(e)
 	if err != nil {
-		return w.refuse(e.member.Name, err.Error())
+		return w.refuse(e.Path, err.Error())
 	}
 	defer r.Close()
-	n, err := io.Copy(io.MultiWriter(dst, h), io.LimitReader(r, e.Size+1))
+	buffer := buffers.Get().(*[]byte)
+	defer buffers.Put(buffer)
+	n, err := io.CopyBuffer(onlyWriter{io.MultiWriter(dst, h)}, io.LimitReader(r, e.Size+1), *buffer)
 	switch {
 	case err == zip.ErrFormat || err == zip.ErrChecksum || err == io.ErrUnexpectedEOF:
-		return w.refuse(e.member.Name, "it cannot be unpacked: "+err.Error())
+		return w.refuse(e.Path, "it cannot be unpacked: "+err.Error())
 	case err != nil:
-		return fmt.Errorf("%s: %s: %w", w.File, e.member.Name, err)
+		return fmt.Errorf("%s: %s: %w", w.File, e.Path, err)
 	case n != e.Size:
-		return w.refuse(e.member.Name, "it unpacks to another size than the archive says")
+		return w.refuse(e.Path, "it unpacks to another size than the archive says")
 	case string(h.Sum(nil)) != string(want):
-		return w.refuse(e.member.Name, "its hash is not the one that RECORD gives")
+		return w.refuse(e.Path, "its hash is not the one that RECORD gives")
 	}
 	return nil
 }
+
+// buffers are for copying: a wheel has thousands of members.
+var buffers = sync.Pool{New: func() any { b := make([]byte, 128<<10); return &b }}
+
+// onlyWriter hides all methods but one.
+type onlyWriter struct{ io.Writer }

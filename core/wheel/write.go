@@ -33,6 +33,8 @@ type Spec struct {
 	Tag string
 	// Platlib puts the root of the archive into the platform's site folder.
 	Platlib bool
+	// Packed deflates the members; the bytes then depend on the compiler's version.
+	Packed bool
 	// Metadata is the METADATA file.
 	Metadata []byte
 	// EntryPoints is entry_points.txt, or empty.
@@ -57,7 +59,7 @@ func (s Spec) InfoFolder() string {
 
 // Write makes the wheel. Equal specs give equal bytes on every system and with
 // every version of the compiler: members are sorted, stored without packing
-// (packers change), and dated to the format's first day.
+// unless asked for (packers change), and dated to the format's first day.
 func Write(to io.Writer, s Spec) error {
 	info := s.InfoFolder() + "/"
 	files := append([]File(nil), s.Files...)
@@ -80,16 +82,19 @@ func Write(to io.Writer, s Spec) error {
 	files = append(files, File{Path: info + "RECORD", Data: metadata.FormatRecord(record)})
 	z := zip.NewWriter(to)
 	for _, f := range files {
-		if err := writeMember(z, f); err != nil {
+		if err := writeMember(z, f, s.Packed); err != nil {
 			return fmt.Errorf("%s: %w", f.Path, err)
 		}
 	}
 	return z.Close()
 }
 
-func writeMember(z *zip.Writer, f File) error {
+func writeMember(z *zip.Writer, f File, packed bool) error {
 	// Without a time of its own, a header has the date 1980-01-01 when given so.
 	h := &zip.FileHeader{Name: f.Path, Method: zip.Store, ModifiedDate: 1<<5 | 1}
+	if packed {
+		h.Method = zip.Deflate
+	}
 	h.SetMode(0o644)
 	if f.Executable {
 		h.SetMode(0o755)

@@ -1,0 +1,206 @@
+package operation
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"io"
+	"os"
+	"slices"
+	"sync"
+
+	"golang.org/x/sync/errgroup"
+
+	"glassjar/core/index"
+	"glassjar/core/store"
+	"glassjar/core/wheel"
+)
+
+// brought is a distribution of a plan whose files are in the store.
+type brought struct {
+	selection
+	wheel *wheel.Wheel
+	tree  *store.Tree
+	// stored and compiled are where the wheel's entries and their bytecode stand.
+	stored, compiled func(entry int) string
+}
+
+// bringing is the way of a plan's files into the store. Each is fetched, verified
+// and unpacked while others still come, and given on as soon as it is there.
+type bringing struct {
+	m        *Machine
+	plan     *Plan
+	transfer *transfer
+	arrived  chan brought
+	done     chan struct{} // closed once err is set
+	err      error
+}
+
+// bring begins to bring the files of a plan. It ends with the context.
+func (m *Machine) bring(ctx context.Context, p *Plan) *bringing {
+	b := &bringing{m: m, plan: p, arrived: make(chan brought), done: make(chan struct{})}
+	var files []index.File
+	for _, s := range p.selected {
+		files = append(files, s.file)
+	}
+	b.transfer = &transfer{m: m}
+	if len(files) > 0 {
+		b.transfer = p.catalog.transferOf(files)
+	}
+	go func() {
+		defer close(b.done)
+		defer close(b.arrived)
+		b.err = b.all(ctx)
+	}()
+	return b
+}
+
+// next waits for the next distribution; false when all have come. The error is
+// why there are no more.
+func (b *bringing) next(ctx context.Context) (brought, bool, error) {
+	select {
+	case one, ok := <-b.arrived:
+		if !ok {
+			<-b.done
+		}
+		return one, ok, b.err
+	case <-ctx.Done():
+		return brought{}, false, ctx.Err()
+	}
+}
+
+// all brings everything, the largest first: what is left at the end is small.
+func (b *bringing) all(ctx context.Context) error {
+	list := slices.Clone(b.plan.selected)
+	slices.SortStableFunc(list, func(x, y selection) int { return cmp.Compare(y.file.Size, x.file.Size) })
+	group, ctx := errgroup.WithContext(ctx)
+	group.SetLimit(atOnce)
+	for _, s := range list {
+		group.Go(func() error {
+			one, err := b.one(ctx, s)
+			if err != nil {
+				return err
+			}
+			select {
+			case b.arrived <- one:
+				return nil
+			case <-ctx.Done():
+				return ctx.Err()
+			}
+		})
+	}
+	return group.Wait()
+}
+
+func (b *bringing) one(ctx context.Context, s selection) (brought, error) {
+	tree, ok := b.m.Store.Tree(s.file.SHA256())
+	if !ok {
+		path, sum, err := b.plan.catalog.fetchSurely(ctx, s.file, b.transfer)
+		if err != nil {
+			return brought{}, fmt.Errorf("%s: %w", s.file.Name, err)
+		}
+		if tree, err = b.m.unpack(ctx, path, s.file.Name, sum, wheel.LimitsFor(b.plan.system())); err != nil {
+			return brought{}, err
+		}
+	}
+	tree.Use()
+	w, stored, err := wheelOf(tree)
+	if err != nil {
+		return brought{}, err
+	}
+	return brought{selection: s, wheel: w, tree: tree, stored: stored}, nil
+}
+
+// system is the operating system of a plan's interpreter.
+func (p *Plan) system() string {
+	if p.jar != nil {
+		return p.jar.State.OS
+	}
+	return p.python.OS()
+}
+
+// unpacking is done once for a package file, whoever asks for it.
+var unpacking sync.Map // SHA-256 -> *sync.Mutex
+
+// unpack brings the members of a wheel into the store. The wheel itself does not
+// stay there, unless it is to be kept.
+func (m *Machine) unpack(ctx context.Context, path, name, sum string, limits wheel.Limits) (*store.Tree, error) {
+	lock, _ := unpacking.LoadOrStore(sum, &sync.Mutex{})
+	lock.(*sync.Mutex).Lock()
+	defer lock.(*sync.Mutex).Unlock()
+	if tree, ok := m.Store.Tree(sum); ok {
+		return tree, nil
+	}
+	w, closer, err := openWheel(path, name, limits)
+	if err != nil {
+		return nil, err
+	}
+	defer closer()
+	sources := make([]store.Source, len(w.Entries))
+	for i, e := range w.Entries {
+		sources[i] = store.Source{Key: e.Key(), Executable: e.Executable || e.Scheme == wheel.Scripts, Size: e.Size, Hash: e.Hash, SHA256: e.SHA256(),
+			Copy: func(to io.Writer) error { return w.Copy(to, e) }}
+	}
+	tree, err := m.Store.Unpack(ctx, sum, headOf(w.Outline()), sources)
+	if err == nil && !m.Settings.KeepPackages {
+		m.Store.Drop(sum)
+	}
+	return tree, err
+}
+
+func openWheel(path, name string, limits wheel.Limits) (*wheel.Wheel, func(), error) {
+	f, err := os.Open(path)
+	if err != nil {
+		return nil, nil, err
+	}
+	info, err := f.Stat()
+	if err != nil {
+		f.Close()
+		return nil, nil, err
+	}
+	w, err := wheel.Open(f, info.Size(), name, limits)
+	if err != nil {
+		f.Close()
+		return nil, nil, err
+	}
+	return w, func() { f.Close() }, nil
+}
+
+// headOf is a wheel's outline as the head of its tree.
+func headOf(o wheel.Outline) []store.Fact {
+	head := []store.Fact{{Key: "file", Value: o.File}, {Key: "name", Value: o.Distribution}, {Key: "info", Value: o.Info}, {Key: "purelib", Value: fmt.Sprint(o.Purelib)}}
+	for _, w := range o.Warnings {
+		head = append(head, store.Fact{Key: "warning", Value: w})
+	}
+	return head
+}
+
+// rootOf is the scheme of what stands at the root of a tree's wheel.
+func rootOf(t *store.Tree) string {
+	if t.Fact("purelib") == "true" {
+		return wheel.Purelib
+	}
+	return wheel.Platlib
+}
+
+// wheelOf is the wheel that a tree was unpacked from, and where its entries stand.
+func wheelOf(t *store.Tree) (*wheel.Wheel, func(entry int) string, error) {
+	o := wheel.Outline{File: t.Fact("file"), Distribution: t.Fact("name"), Info: t.Fact("info"), Purelib: t.Fact("purelib") == "true"}
+	for _, f := range t.Head {
+		if f.Key == "warning" {
+			o.Warnings = append(o.Warnings, f.Value)
+		}
+	}
+	entries := make([]wheel.Entry, len(t.Members))
+	for i, m := range t.Members {
+		entries[i] = wheel.EntryOf(m.Key, m.Hash, m.Size, m.Executable)
+	}
+	w, err := wheel.Unpacked(o, entries, func(e wheel.Entry) (io.ReadCloser, error) {
+		m, ok := t.Find(e.Key())
+		if !ok {
+			return nil, os.ErrNotExist
+		}
+		return t.Open(m)
+	})
+	return w, func(entry int) string { return t.Path(t.Members[entry]) }, err
+}

@@ -1,0 +1,129 @@
+//go:build unix
+
+package store
+
+import (
+	"errors"
+	"io"
+	"os"
+	"path/filepath"
+	"time"
+
+	"golang.org/x/sys/unix"
+)
+
+// rawFile writes to a descriptor without the bookkeeping of an [os.File], which
+// costs as much as making a small file.
+type rawFile int
+
+func (f rawFile) Write(p []byte) (n int, err error) {
+	for n < len(p) {
+		m, err := unix.Write(int(f), p[n:])
+		if err == unix.EINTR {
+			continue
+		}
+		if err != nil {
+			return n, err
+		}
+		n += m
+	}
+	return n, nil
+}
+
+// writeContent fills a content at its place. Who fills it holds its lock, so that
+// a second process waits for it, and one that sweeps can tell what nobody fills
+// any more. written is false where another was faster; fill is not called then.
+func writeContent(path string, mode os.FileMode, stamp time.Time, fill func(io.Writer) error) (written bool, err error) {
+	fd, whole, err := claim(path)
+	if err != nil || whole {
+		return false, err
+	}
+	err = fill(rawFile(fd))
+	if err == nil {
+		err = seal(fd, mode, stamp)
+	}
+	if err != nil {
+		os.Remove(path) // its lock is held, so it is this very file
+	}
+	if err2 := unix.Close(fd); err == nil {
+		err = err2
+	}
+	return err == nil, err
+}
+
+// claim opens a content that is not whole and takes its lock.
+func claim(path string) (fd int, whole bool, err error) {
+	for {
+		fd, err = unix.Open(path, unix.O_CREAT|unix.O_WRONLY|unix.O_CLOEXEC, 0o200)
+		switch {
+		case errors.Is(err, unix.ENOENT):
+			if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
+				return -1, false, err
+			}
+			continue
+		case errors.Is(err, unix.EINTR):
+			continue
+		case errors.Is(err, unix.EACCES):
+			if info, err := os.Lstat(path); err == nil && info.Mode().Perm()&writable == 0 {
+				return -1, true, nil
+			}
+			return -1, false, &os.PathError{Op: "create", Path: path, Err: err}
+		case err != nil:
+			return -1, false, &os.PathError{Op: "create", Path: path, Err: err}
+		}
+		if err = lockFd(fd, unix.LOCK_EX); err != nil {
+			unix.Close(fd)
+			return -1, false, &os.PathError{Op: "lock", Path: path, Err: err}
+		}
+		var at unix.Stat_t
+		if err = unix.Fstat(fd, &at); err == nil && at.Nlink > 0 && at.Mode&writable != 0 {
+			if at.Size > 0 {
+				err = unix.Ftruncate(fd, 0)
+			}
+			if err == nil {
+				return fd, false, nil
+			}
+		}
+		unix.Close(fd)
+		if err != nil {
+			return -1, false, &os.PathError{Op: "create", Path: path, Err: err}
+		}
+		if at.Nlink > 0 {
+			return -1, true, nil
+		}
+		// It was swept away between opening and locking.
+	}
+}
+
+// seal makes a content whole.
+func seal(fd int, mode os.FileMode, stamp time.Time) error {
+	t := unix.Timeval{Sec: stamp.Unix()}
+	if err := unix.Futimes(fd, []unix.Timeval{t, t}); err != nil {
+		return err
+	}
+	return unix.Fchmod(fd, uint32(mode))
+}
+
+func lockFd(fd, how int) error {
+	for {
+		if err := unix.Flock(fd, how); err != unix.EINTR {
+			return err
+		}
+	}
+}
+
+// sweepContent removes a content that a process left half filled.
+func sweepContent(path string) {
+	fd, err := unix.Open(path, unix.O_WRONLY|unix.O_CLOEXEC, 0)
+	if err != nil {
+		return // whole, or not there
+	}
+	defer unix.Close(fd)
+	if lockFd(fd, unix.LOCK_EX|unix.LOCK_NB) != nil {
+		return // another fills it
+	}
+	var at unix.Stat_t
+	if unix.Fstat(fd, &at) == nil && at.Nlink > 0 && at.Mode&writable != 0 {
+		os.Remove(path)
+	}
+}

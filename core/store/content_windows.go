@@ -1,0 +1,41 @@
+package store
+
+import (
+	"io"
+	"os"
+	"path/filepath"
+	"time"
+)
+
+// writeContent fills a content beside its place and moves it there: a file that
+// is open cannot be told from one that was left.
+func writeContent(path string, mode os.FileMode, stamp time.Time, fill func(io.Writer) error) (written bool, err error) {
+	if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
+		return false, err
+	}
+	temp, err := os.CreateTemp(filepath.Dir(path), coming)
+	if err != nil {
+		return false, err
+	}
+	defer os.Remove(temp.Name())
+	err = fill(temp)
+	if err2 := temp.Close(); err == nil {
+		err = err2
+	}
+	if err == nil {
+		err = os.Chtimes(temp.Name(), stamp, stamp)
+	}
+	if err == nil {
+		err = os.Chmod(temp.Name(), mode)
+	}
+	if err != nil {
+		return false, err
+	}
+	if _, err := os.Lstat(path); err == nil {
+		return false, nil
+	}
+	return true, os.Rename(temp.Name(), path)
+}
+
+// sweepContent has nothing to do: what is not whole stands beside its place.
+func sweepContent(string) {}

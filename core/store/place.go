@@ -1,0 +1,152 @@
+package store
+
+import (
+	"errors"
+	"io"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"sync/atomic"
+	"syscall"
+)
+
+// Ways by which a file of the store gets into a jar, the cheapest first that
+// keeps jars apart: a clone shares the bytes until one of both is written to, a
+// link is the same file and so read-only, a copy has bytes of its own.
+const (
+	Clone = "clone"
+	Link  = "link"
+	Copy  = "copy"
+)
+
+// Ways are all of them.
+var Ways = []string{Clone, Link, Copy}
+
+// Placer puts files into jars. Which way the file systems have is found by
+// trying, once for a placer; several goroutines may use it.
+type Placer struct {
+	// Store is where the files stand, or nil; there a file that has as many names
+	// as it can have is written anew.
+	Store *Store
+	// Way is the one to begin with; empty for the cheapest. What it cannot do is
+	// copied.
+	Way string
+
+	failed [2]atomic.Bool // of Ways
+}
+
+func (p *Placer) may(way int) bool {
+	return !p.failed[way].Load() && (p.Way == "" || p.Way == Ways[way])
+}
+
+// Place makes a file at a path where none is, with the content and the time of
+// another.
+func (p *Placer) Place(from, to string) error {
+	if p.may(0) {
+		err := clone(from, to)
+		if !unable(err) {
+			return err
+		}
+		p.failed[0].Store(true)
+	}
+	if p.may(1) && linkable {
+		err := os.Link(from, to)
+		if errors.Is(err, syscall.EMLINK) && p.Store != nil && p.Store.renew(from) == nil {
+			err = os.Link(from, to)
+		}
+		switch {
+		case errors.Is(err, syscall.EMLINK):
+			return copyFile(from, to)
+		case !unable(err):
+			return err
+		}
+		p.failed[1].Store(true)
+	}
+	return copyFile(from, to)
+}
+
+// Copy is [Placer.Place] for a file that others may be writing to: it is never
+// linked.
+func (p *Placer) Copy(from, to string) error {
+	if p.may(0) {
+		err := clone(from, to)
+		if !unable(err) {
+			return err
+		}
+		p.failed[0].Store(true)
+	}
+	return copyFile(from, to)
+}
+
+// unable reports whether an error says that this way is not to be had here.
+func unable(err error) bool {
+	for _, e := range []error{syscall.EXDEV, syscall.EPERM, syscall.EACCES, syscall.EINVAL, syscall.ENOSYS, syscall.ENOTTY, errors.ErrUnsupported} {
+		if errors.Is(err, e) {
+			return true
+		}
+	}
+	return false
+}
+
+// copyFile copies a file with its time; it may be written to.
+func copyFile(from, to string) error {
+	return makeFile(from, to, func(in, out *os.File) error {
+		_, err := io.Copy(out, in)
+		return err
+	})
+}
+
+// makeFile fills a new file by fill and gives it the time of another, and its mode
+// but that its owner may write to it.
+func makeFile(from, to string, fill func(in, out *os.File) error) error {
+	in, err := os.Open(from)
+	if err != nil {
+		return err
+	}
+	defer in.Close()
+	info, err := in.Stat()
+	if err != nil {
+		return err
+	}
+	out, err := os.OpenFile(to, os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o600)
+	if err != nil {
+		return err
+	}
+	err = fill(in, out)
+	if err == nil {
+		err = out.Chmod(info.Mode().Perm() | 0o200)
+	}
+	if err2 := out.Close(); err == nil {
+		err = err2
+	}
+	if err == nil {
+		err = os.Chtimes(to, info.ModTime(), info.ModTime())
+	}
+	if err != nil {
+		os.Remove(to)
+	}
+	return err
+}
+
+// renew gives a content a new file: the old one has as many names as it can have.
+func (s *Store) renew(path string) error {
+	info, err := os.Lstat(path)
+	if err != nil || !whole(info) {
+		return &ContentError{filepath.Base(path)}
+	}
+	temp, done, err := begin(filepath.Join(s.Dir, "files"))
+	if err != nil {
+		return err
+	}
+	defer done()
+	if err := copyFile(path, temp); err != nil {
+		return err
+	}
+	if err := os.Chmod(temp, info.Mode().Perm()); err != nil {
+		return err
+	}
+	if err := os.Rename(temp, path); err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return err
+	}
+	return nil
+}

@@ -1,0 +1,133 @@
+package store
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"io"
+	"os"
+	"path/filepath"
+	"runtime"
+	"sort"
+
+	"golang.org/x/sync/errgroup"
+	"golang.org/x/sync/semaphore"
+)
+
+// Source is one member to be unpacked.
+type Source struct {
+	Key        string
+	Executable bool
+	Size       int64
+	// Hash is as RECORD gives it; SHA256 the one that it says in hex, or empty if it
+	// says another.
+	Hash, SHA256 string
+	// Copy writes the content, and fails if that is not what the package file says.
+	Copy func(io.Writer) error
+}
+
+// workers bounds how many members are unpacked at a time, for all package files
+// together.
+var workers = semaphore.NewWeighted(int64(max(2, runtime.NumCPU())))
+
+// batch is how many members one worker takes at a time.
+const batch = 64
+
+// Unpack brings the members of a package file into the store, several at a time,
+// and writes the tree down once all are there. A content that is there already
+// is compared, and not written again.
+func (s *Store) Unpack(ctx context.Context, sum string, head []Fact, sources []Source) (*Tree, error) {
+	t := &Tree{SHA256: sum, Head: head, Members: make([]Member, len(sources)), store: s}
+	note, done, err := begin(filepath.Join(s.Dir, "files"))
+	if err != nil {
+		return nil, err
+	}
+	defer done()
+	if err := s.announce(note, sources); err != nil {
+		return nil, err
+	}
+	group, inner := errgroup.WithContext(ctx)
+	for from := 0; from < len(sources); from += batch {
+		to := min(from+batch, len(sources))
+		if workers.Acquire(inner, 1) != nil {
+			break // the group or the context has the reason
+		}
+		group.Go(func() error {
+			defer workers.Release(1)
+			for i := from; i < to; i++ {
+				if err := inner.Err(); err != nil {
+					return err
+				}
+				var err error
+				if t.Members[i], err = s.takeIn(sources[i]); err != nil {
+					return err
+				}
+			}
+			return nil
+		})
+	}
+	if err := group.Wait(); err != nil {
+		return nil, err
+	}
+	if err := ctx.Err(); err != nil {
+		return nil, err
+	}
+	sort.Slice(t.Members, func(i, j int) bool { return t.Members[i].Key < t.Members[j].Key })
+	return t, s.writeTree(t)
+}
+
+// announce writes down which contents are about to be filled, for [Store.Sweep].
+func (s *Store) announce(note string, sources []Source) error {
+	text := make([]byte, 0, (sumLength+3)*len(sources))
+	for _, source := range sources {
+		if source.SHA256 != "" {
+			text = append(append(text, filepath.Base(s.filePath(source.SHA256, source.Executable))...), '\n')
+		}
+	}
+	return os.WriteFile(note, text, 0o644)
+}
+
+// writeTree puts the file of a tree into its place, whole.
+func (s *Store) writeTree(t *Tree) error {
+	file := s.treeFile(t.SHA256)
+	temp, done, err := begin(filepath.Join(s.Dir, "trees"))
+	if err != nil {
+		return err
+	}
+	defer done()
+	if err := os.WriteFile(temp, t.text(), 0o644); err != nil {
+		return err
+	}
+	if err := os.MkdirAll(filepath.Dir(file), 0o755); err != nil {
+		return err
+	}
+	return os.Rename(temp, file)
+}
+
+// takeIn writes one content, or compares it where it is there.
+func (s *Store) takeIn(source Source) (Member, error) {
+	m := Member{Key: source.Key, Executable: source.Executable, Size: source.Size, Hash: source.Hash, SHA256: source.SHA256}
+	if m.SHA256 == "" {
+		// Its name is not known before it is read once.
+		h := sha256.New()
+		if err := source.Copy(h); err != nil {
+			return m, err
+		}
+		m.SHA256 = hex.EncodeToString(h.Sum(nil))
+	}
+	path, stamp := s.filePath(m.SHA256, m.Executable), Stamp(m.SHA256)
+	if info, err := os.Lstat(path); err == nil && whole(info) {
+		if info.Size() == m.Size && info.ModTime().Equal(stamp) {
+			return m, source.Copy(io.Discard)
+		}
+		// Somebody changed it in place.
+		if err := os.Remove(path); err != nil {
+			return m, err
+		}
+	}
+	written, err := writeContent(path, modeOf(m.Executable), stamp, source.Copy)
+	if err == nil && !written {
+		err = source.Copy(io.Discard)
+	}
+	return m, err
+}
