@@ -3,11 +3,16 @@ package main
 
 import (
 	"os"
+	"runtime/debug"
 
 	"glassjar/cli"
 )
 
 func main() {
+	// Commands are short and what they hold is small: collecting less often saves a
+	// tenth of the time.
+	debug.SetGCPercent(400)
+	debug.SetMemoryLimit(96 << 20)
 	stop := profile()
 	code := cli.Main(os.Args[1:], os.Stdin, os.Stdout, os.Stderr)
 	stop()

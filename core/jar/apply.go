@@ -100,6 +100,7 @@ func (j *Jar) Apply(ctx context.Context, c Change) error {
 	if c.Placer == nil {
 		c.Placer = &store.Placer{}
 	}
+	defer c.Placer.Close()
 	a := &application{jar: j, change: c, owner: map[string]string{}, going: map[string]bool{}, folders: map[string]bool{}}
 	for _, step := range []func(context.Context) error{a.leave, a.stage, a.mark, a.outside} {
 		if err := step(ctx); err != nil {
@@ -119,11 +120,14 @@ type application struct {
 	going  map[string]bool   // paths that leave their place
 	came   []string          // paths that were staged, in their order
 	moves  []move
-	// folders are those that are known to be there; links are files to be put in
-	// place by the workers of stage, as soon as there are enough.
+	// root is where staged files stand, and folders those that are there; waiting
+	// are files for the workers of stage, in number waits, the last in folder last.
+	root    string
 	folders map[string]bool
-	links   []move
-	work    chan []move
+	waiting []folderful
+	waits   int
+	last    string
+	work    chan []folderful
 }
 
 // leave plans the removal of distributions and files.

@@ -13,18 +13,20 @@ const onWindows = runtime.GOOS == "windows"
 // makeFolder makes a folder and those above it. Their mode does not depend on
 // the user's mask, so that the same jar comes of it everywhere.
 func makeFolder(dir string) error {
-	if info, err := os.Stat(dir); err == nil && info.IsDir() {
-		return nil
-	}
-	if parent := filepath.Dir(dir); parent != dir {
+	err := os.Mkdir(dir, 0o755)
+	if parent := filepath.Dir(dir); os.IsNotExist(err) && parent != dir {
 		if err := makeFolder(parent); err != nil {
 			return err
 		}
+		err = os.Mkdir(dir, 0o755)
 	}
-	if err := os.Mkdir(dir, 0o755); err != nil && !os.IsExist(err) {
-		return err
+	if info, err2 := os.Stat(dir); err != nil && err2 == nil && info.IsDir() {
+		return nil // it was there
 	}
-	return os.Chmod(dir, 0o755)
+	if err == nil && masked {
+		err = os.Chmod(dir, 0o755)
+	}
+	return err
 }
 
 // writeFile writes a file beside its place and moves it there.

@@ -26,13 +26,13 @@ const batch = 128
 // further ones are still on their way.
 func (a *application) stage(ctx context.Context) error {
 	group, inner := errgroup.WithContext(ctx)
-	a.work = make(chan []move, 256)
+	a.work = make(chan []folderful, 256)
 	for range max(2, runtime.NumCPU()) {
 		group.Go(func() error { return a.placeAll(inner) })
 	}
 	err := a.stageAll(inner)
-	if len(a.links) > 0 && err == nil {
-		a.work <- a.links
+	if err == nil {
+		a.hand(0)
 	}
 	close(a.work)
 	// Where a worker failed, that is the reason; staging only saw that it was to
@@ -63,16 +63,20 @@ func (a *application) stageAll(ctx context.Context) error {
 
 // placeAll is one worker: making a name is work that the system does in parallel.
 func (a *application) placeAll(ctx context.Context) error {
-	for links := range a.work {
-		if ctx.Err() != nil {
-			continue // the channel is emptied, so that nobody waits for it
-		}
-		for _, l := range links {
-			if err := a.change.Placer.Place(l.From, l.To); err != nil {
+	for batch := range a.work {
+		for _, f := range batch {
+			err := ctx.Err()
+			if err == nil {
+				err = makeFolder(f.dir)
+			}
+			if err == nil {
+				err = a.change.Placer.PlaceIn(f.dir, f.files)
+			}
+			if err != nil {
 				return a.drain(err)
 			}
+			a.count(len(f.files))
 		}
-		a.count(len(links))
 	}
 	return nil
 }
@@ -85,16 +89,35 @@ func (a *application) drain(err error) error {
 	return err
 }
 
+// folderful are files of the store that go into one folder of the jar.
+type folderful struct {
+	dir   string
+	files []store.Pair
+}
+
 // place plans that a file of the store is put where another belongs.
 func (a *application) place(name, from, file string) error {
 	if err := a.plan(name, file); err != nil {
 		return err
 	}
-	if a.links = append(a.links, move{from, a.staged(file)}); len(a.links) == batch {
-		a.work <- a.links
-		a.links = make([]move, 0, batch)
+	dir := path.Dir(file)
+	if n := len(a.waiting); n == 0 || a.last != dir {
+		a.hand(batch)
+		a.waiting = append(a.waiting, folderful{dir: a.staged(dir)})
+		a.last = dir
 	}
+	f := &a.waiting[len(a.waiting)-1]
+	f.files = append(f.files, store.Pair{From: from, Name: filepath.Base(filepath.FromSlash(file))})
+	a.waits++
 	return nil
+}
+
+// hand gives what waits to the workers, if it is more than some.
+func (a *application) hand(more int) {
+	if a.waits > more {
+		a.work <- a.waiting
+		a.waiting, a.waits = nil, 0
+	}
 }
 
 func (a *application) stageOne(ctx context.Context, add Addition) error {
@@ -107,6 +130,13 @@ func (a *application) stageOne(ctx context.Context, add Addition) error {
 		site = l.Site()
 	}
 	info := path.Join(site, w.Info)
+	folders := map[string]string{} // by scheme
+	folder := func(scheme string) string {
+		if folders[scheme] == "" {
+			folders[scheme] = l.Folder(scheme, w.Name.Name) + "/"
+		}
+		return folders[scheme]
+	}
 	var record []metadata.RecordEntry
 	put := func(file string, mode os.FileMode, fill func(io.Writer) (string, int64, error)) error {
 		hash, size, err := a.put(w.Metadata.Name, file, mode, fill)
@@ -122,7 +152,7 @@ func (a *application) stageOne(ctx context.Context, add Addition) error {
 		})
 	}
 	for i, e := range w.Entries {
-		file := path.Join(l.Folder(e.Scheme, w.Name.Name), e.Path)
+		file := folder(e.Scheme) + e.Path
 		if skipped(info, file) {
 			continue
 		}
@@ -195,6 +225,9 @@ func (a *application) stageOne(ctx context.Context, add Addition) error {
 
 // skipped are members of a wheel's .dist-info that an installer writes itself.
 func skipped(info, file string) bool {
+	if !strings.HasPrefix(file, info) {
+		return false
+	}
 	switch strings.TrimPrefix(file, info+"/") {
 	case "INSTALLER", "REQUESTED", "direct_url.json":
 		return true
@@ -229,6 +262,12 @@ func (a *application) put(name, file string, mode os.FileMode, fill func(io.Writ
 		return "", 0, err
 	}
 	staged := a.staged(file)
+	if dir := filepath.Dir(staged); !a.folders[dir] {
+		if err := makeFolder(dir); err != nil {
+			return "", 0, err
+		}
+		a.folders[dir] = true
+	}
 	out, err := os.OpenFile(staged, os.O_CREATE|os.O_EXCL|os.O_WRONLY, mode)
 	if err != nil {
 		return "", 0, err
@@ -260,10 +299,12 @@ func (a *application) count(n int) {
 // staged is where a file stands until it is moved to its place: at its place
 // where nobody can see the jar yet.
 func (a *application) staged(file string) string {
-	if a.change.Unseen {
-		return a.jar.Path(file)
+	if a.root == "" {
+		if a.root = a.jar.Path(newFolder); a.change.Unseen {
+			a.root = a.jar.Root
+		}
 	}
-	return a.jar.Path(newFolder, file)
+	return a.root + string(filepath.Separator) + filepath.FromSlash(file)
 }
 
 // plan makes sure that a file can be put where it belongs, and plans its move.
@@ -275,13 +316,6 @@ func (a *application) plan(name, file string) error {
 		return &ClashError{Path: file, New: name}
 	}
 	a.owner[a.fold(file)] = name
-	staged := a.staged(file)
-	if dir := filepath.Dir(staged); !a.folders[dir] {
-		if err := makeFolder(dir); err != nil {
-			return err
-		}
-		a.folders[dir] = true
-	}
 	a.came = append(a.came, file)
 	return nil
 }

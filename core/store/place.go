@@ -33,6 +33,30 @@ type Placer struct {
 	Way string
 
 	failed [2]atomic.Bool // of Ways
+	root   rootFolder
+}
+
+// Close ends the use of a placer.
+func (p *Placer) Close() { p.root.close() }
+
+// Pair is a file of the store and the name that it gets in a folder.
+type Pair struct{ From, Name string }
+
+// PlaceIn is [Placer.Place] for several files of one folder, which is there.
+func (p *Placer) PlaceIn(dir string, list []Pair) error {
+	if p.failed[0].Load() && p.may(1) || p.Way == Link {
+		n, err := p.linkIn(dir, list)
+		if err != nil {
+			return err
+		}
+		list = list[n:]
+	}
+	for _, e := range list {
+		if err := p.Place(e.From, filepath.Join(dir, e.Name)); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 func (p *Placer) may(way int) bool {
