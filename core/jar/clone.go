@@ -4,6 +4,7 @@ import (
 	"context"
 	"io/fs"
 	"os"
+	"path"
 	"path/filepath"
 	"runtime"
 	"strings"
@@ -30,33 +31,10 @@ func (j *Jar) Clone(ctx context.Context, root string, in interpreter.Interpreter
 // means.
 func (j *Jar) copyInto(ctx context.Context, root, way string) error {
 	placer := &store.Placer{Way: way}
+	defer placer.Close()
 	group, ctx := errgroup.WithContext(ctx)
 	group.SetLimit(max(2, runtime.NumCPU()))
-	err := filepath.WalkDir(j.Root, func(file string, e fs.DirEntry, err error) error {
-		if err != nil {
-			return err
-		}
-		rel := j.relative(file)
-		to := filepath.Join(root, filepath.FromSlash(rel))
-		switch {
-		case file == j.Root || rel == "pyvenv.cfg" || rel == ".gitignore":
-			return ctx.Err()
-		case rel == ownFolder:
-			return filepath.SkipDir
-		case e.IsDir():
-			return makeFolder(to)
-		case e.Type()&fs.ModeSymlink != 0:
-			target, err := os.Readlink(file)
-			if err != nil || filepath.Dir(rel) == j.Layout().Scripts() && strings.HasPrefix(filepath.Base(rel), "py") {
-				return err // the interpreter's links are made anew
-			}
-			return os.Symlink(target, to)
-		case !e.Type().IsRegular():
-			return nil
-		}
-		group.Go(func() error { return copyOrLink(placer, file, to) })
-		return nil
-	})
+	err := j.copyFolder(ctx, group, placer, ".", root)
 	// What failed first is the reason; the walk only saw that it was to end.
 	if first := group.Wait(); first != nil {
 		err = first
@@ -77,12 +55,64 @@ func (j *Jar) copyInto(ctx context.Context, root, way string) error {
 	return writeFile(filepath.Join(root, ownFolder, "origins.json"), origins, 0o644)
 }
 
-// copyOrLink links a file that is linked from the store and so never changed in
-// place; others are copied.
-func copyOrLink(p *store.Placer, from, to string) error {
-	info, err := os.Lstat(from)
-	if err == nil && info.Mode().Perm()&0o222 == 0 && linkCount(info) > 1 {
-		return p.Place(from, to)
+// copyFolder lists a folder and those below it, and has their files copied.
+func (j *Jar) copyFolder(ctx context.Context, group *errgroup.Group, placer *store.Placer, dir, root string) error {
+	entries, err := os.ReadDir(j.Path(dir))
+	if err != nil {
+		return err
 	}
-	return p.Copy(from, to)
+	to := filepath.Join(root, filepath.FromSlash(dir))
+	if err := makeFolder(to); err != nil {
+		return err
+	}
+	group.Go(func() error { return j.copyFiles(ctx, placer, dir, to, entries) })
+	for _, e := range entries {
+		if !e.IsDir() || dir == "." && e.Name() == ownFolder {
+			continue
+		}
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		if err := j.copyFolder(ctx, group, placer, path.Join(dir, e.Name()), root); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// copyFiles copies the files of one folder. One that is linked from the store, and
+// so never changed in place, is linked.
+func (j *Jar) copyFiles(ctx context.Context, placer *store.Placer, dir, to string, entries []fs.DirEntry) error {
+	var linked []store.Pair
+	for _, e := range entries {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		rel, file := path.Join(dir, e.Name()), j.Path(dir, e.Name())
+		switch {
+		case e.IsDir() || rel == "pyvenv.cfg" || rel == ".gitignore":
+			continue
+		case e.Type()&fs.ModeSymlink != 0:
+			target, err := os.Readlink(file)
+			if err == nil && !(dir == j.Layout().Scripts() && strings.HasPrefix(e.Name(), "py")) { // the interpreter's links are made anew
+				err = os.Symlink(target, filepath.Join(to, e.Name()))
+			}
+			if err != nil {
+				return err
+			}
+			continue
+		case !e.Type().IsRegular():
+			continue
+		}
+		info, err := e.Info()
+		if err != nil {
+			return err
+		}
+		if info.Mode().Perm()&0o222 == 0 && linkCount(info) > 1 {
+			linked = append(linked, store.Pair{From: file, Name: e.Name()})
+		} else if err := placer.Copy(file, filepath.Join(to, e.Name())); err != nil {
+			return err
+		}
+	}
+	return placer.PlaceIn(to, linked)
 }

@@ -4,9 +4,13 @@ import (
 	"io/fs"
 	"os"
 	"path"
-	"path/filepath"
+	"runtime"
 	"sort"
 	"strings"
+	"sync"
+	"sync/atomic"
+
+	"golang.org/x/sync/errgroup"
 
 	"glassjar/core/metadata"
 	"glassjar/core/store"
@@ -46,8 +50,54 @@ func (s Survey) Whole(key string) bool {
 // Survey compares every file with its hash and looks for files that nothing
 // accounts for. Bytecode that an interpreter wrote beside a module is
 // accounted for by the module.
-func (j *Jar) Survey(installed []Installed) (Survey, error) {
-	var s Survey
+func (j *Jar) Survey(installed []Installed) (Survey, error) { return j.survey(installed, false) }
+
+// QuickSurvey is [Jar.Survey] that takes a file for what it was if it has the
+// size that RECORD gives and the time that this program gave it, which is taken
+// from its hash (see [store.Stamp]); only others are read.
+func (j *Jar) QuickSurvey(installed []Installed) (Survey, error) { return j.survey(installed, true) }
+
+// surveyor looks at all files of a jar, folders in parallel.
+type surveyor struct {
+	jar      *Jar
+	quick    bool
+	expected map[string]*expected
+	known    map[string]bool
+
+	mu sync.Mutex
+	Survey
+}
+
+// expected is a file of a distribution.
+type expected struct {
+	File
+	owner string
+	seen  atomic.Bool
+}
+
+func (j *Jar) survey(installed []Installed, quick bool) (Survey, error) {
+	s := &surveyor{jar: j, quick: quick, expected: map[string]*expected{}, known: j.ownFiles()}
+	if err := s.expect(installed); err != nil {
+		return s.Survey, err
+	}
+	group := errgroup.Group{}
+	group.SetLimit(max(2, runtime.NumCPU()))
+	err := s.walk(&group, ".")
+	if err2 := group.Wait(); err == nil {
+		err = err2
+	}
+	for _, e := range s.expected {
+		if !e.seen.Load() { // missing, or below a link
+			s.fault(e, j.compare(e.File, quick))
+		}
+	}
+	sort.Slice(s.Faults, func(i, k int) bool { return s.Faults[i].Path < s.Faults[k].Path })
+	sort.Strings(s.Unknown)
+	return s.Survey, err
+}
+
+// ownFiles are those that belong to the jar and to no distribution.
+func (j *Jar) ownFiles() map[string]bool {
 	known := map[string]bool{stateFile: true, lockFile: true, "pyvenv.cfg": true, ".gitignore": true}
 	l := j.Layout()
 	for _, name := range l.PythonNames() {
@@ -60,45 +110,87 @@ func (j *Jar) Survey(installed []Installed) (Survey, error) {
 		known[path.Join(path.Dir(l.Site()), "site.py")] = true
 		known[path.Join(l.Site(), seeSystem2)] = j.State.SeeSystem
 	}
-	for _, d := range installed {
-		files, err := j.Files(d)
-		if err != nil {
+	return known
+}
+
+// expect reads what the distributions' RECORDs say.
+func (s *surveyor) expect(installed []Installed) error {
+	lists, errs := make([][]File, len(installed)), make([]error, len(installed))
+	group := errgroup.Group{}
+	group.SetLimit(max(2, runtime.NumCPU()))
+	for i, d := range installed {
+		group.Go(func() error {
+			lists[i], errs[i] = s.jar.Files(d)
+			return nil
+		})
+	}
+	_ = group.Wait() // none of them fails
+	l := s.jar.Layout()
+	for i, d := range installed {
+		if errs[i] != nil {
 			s.Faults = append(s.Faults, Fault{path.Join(d.Info, "RECORD"), d.Key(), "missing"})
 			continue
 		}
-		for _, f := range files {
-			known[f.Path] = true
-			known[l.launcherOf(f.Path)] = true
+		for _, f := range lists[i] {
+			s.expected[f.Path] = &expected{File: f, owner: d.Key()}
+			if exe := l.launcherOf(f.Path); exe != "" {
+				s.known[exe] = true
+			}
 			s.Files++
 			s.Bytes += max(f.Size, 0)
-			if what := j.compare(f); what != "" {
-				s.Faults = append(s.Faults, Fault{f.Path, d.Key(), what})
-			}
 		}
 	}
-	err := filepath.WalkDir(j.Root, func(file string, e fs.DirEntry, err error) error {
-		if err != nil {
-			return err
-		}
-		rel, err := filepath.Rel(j.Root, file)
-		if err != nil {
-			return err
-		}
-		rel = filepath.ToSlash(rel)
-		switch {
-		case e.IsDir():
-			return nil
-		case known[rel] || bytecodeOf(rel, known) || j.linkedByPython2(rel, e):
-			return nil
-		case strings.HasPrefix(rel, ownFolder+"/"):
-			return nil
-		}
-		s.Unknown = append(s.Unknown, rel)
+	return nil
+}
+
+func (s *surveyor) fault(e *expected, what string) {
+	if what != "" {
+		s.mu.Lock()
+		s.Faults = append(s.Faults, Fault{e.Path, e.owner, what})
+		s.mu.Unlock()
+	}
+}
+
+// walk lists a folder and those below it, and has their files looked at.
+func (s *surveyor) walk(group *errgroup.Group, dir string) error {
+	entries, err := os.ReadDir(s.jar.Path(dir))
+	if err != nil {
+		return err
+	}
+	group.Go(func() error {
+		s.look(dir, entries)
 		return nil
 	})
-	sort.Slice(s.Faults, func(i, k int) bool { return s.Faults[i].Path < s.Faults[k].Path })
-	sort.Strings(s.Unknown)
-	return s, err
+	for _, e := range entries {
+		if !e.IsDir() || dir == "." && e.Name() == ownFolder {
+			continue
+		}
+		if err := s.walk(group, path.Join(dir, e.Name())); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (s *surveyor) look(dir string, entries []fs.DirEntry) {
+	known := func(file string) bool { return s.known[file] || s.expected[file] != nil }
+	for _, e := range entries {
+		rel := path.Join(dir, e.Name())
+		if e.IsDir() {
+			continue
+		}
+		if want := s.expected[rel]; want != nil {
+			want.seen.Store(true)
+			s.fault(want, s.jar.compare(want.File, s.quick))
+			continue
+		}
+		if s.known[rel] || bytecodeOf(rel, known) || s.jar.linkedByPython2(rel, e) {
+			continue
+		}
+		s.mu.Lock()
+		s.Unknown = append(s.Unknown, rel)
+		s.mu.Unlock()
+	}
 }
 
 // linkedByPython2 tells the links to the standard library of a jar for a
@@ -110,22 +202,23 @@ func (j *Jar) linkedByPython2(rel string, e fs.DirEntry) bool {
 }
 
 // bytecodeOf reports whether a file is the bytecode of a known module.
-func bytecodeOf(file string, known map[string]bool) bool {
+func bytecodeOf(file string, known func(string) bool) bool {
 	dir, name := path.Split(file)
-	if stem, ok := strings.CutSuffix(name, ".pyc"); ok && known[dir+stem+".py"] {
+	if stem, ok := strings.CutSuffix(name, ".pyc"); ok && known(dir+stem+".py") {
 		return true // where Python 2 keeps it
 	}
 	if !strings.HasSuffix(dir, "__pycache__/") || !strings.HasSuffix(name, ".pyc") {
 		return false
 	}
 	stem, _, _ := strings.Cut(name, ".")
-	return known[strings.TrimSuffix(dir, "__pycache__/")+stem+".py"]
+	return known(strings.TrimSuffix(dir, "__pycache__/") + stem + ".py")
 }
 
 // compare is "missing", "changed" or, where the file is as it should be,
-// empty.
-func (j *Jar) compare(f File) string {
-	info, err := os.Lstat(j.Path(f.Path))
+// empty. With quick its time may speak for it.
+func (j *Jar) compare(f File, quick bool) string {
+	file := j.Root + "/" + f.Path
+	info, err := os.Lstat(file)
 	switch {
 	case err != nil:
 		return "missing"
@@ -133,10 +226,10 @@ func (j *Jar) compare(f File) string {
 		return "changed"
 	}
 	want, ok := metadata.HexOfRecordHash(f.Hash)
-	if !ok {
+	if !ok || quick && f.Size >= 0 && info.ModTime().Equal(store.Stamp(want)) {
 		return ""
 	}
-	have, err := store.Sum(j.Path(f.Path))
+	have, err := store.Sum(file)
 	switch {
 	case os.IsNotExist(err):
 		return "missing"

@@ -140,7 +140,7 @@ func (m *Machine) pythonFault(ctx context.Context, j *jar.Jar) string {
 // links the jar to its interpreter anew.
 func (m *Machine) mend(ctx context.Context, place Place, c *Checked) ([]string, error) {
 	p := emptyPlan(place)
-	installed, survey, err := m.present(ctx, p, &project.Spec{}, "")
+	installed, survey, err := m.present(ctx, p, &project.Spec{}, "", true)
 	if err != nil {
 		return nil, err
 	}

@@ -114,7 +114,7 @@ func (m *Machine) fromRoots(ctx context.Context, place Place, spec *project.Spec
 	indexes, sampleOnly := m.indexes(spec)
 	p := emptyPlan(place)
 	p.catalog, p.SampleOnly = m.newCatalog(indexes), sampleOnly
-	installed, survey, err := m.present(ctx, p, spec, opt.Python)
+	installed, survey, err := m.present(ctx, p, spec, opt.Python, false)
 	if err != nil {
 		return nil, err
 	}

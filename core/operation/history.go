@@ -170,7 +170,7 @@ func (m *Machine) toMoment(ctx context.Context, p *Plan, installed []jar.Install
 	}
 	p.whyRemove = fmt.Sprintf("it is not in state %d", to.Number)
 	origins := readOrigins(p.jar)
-	survey, err := p.jar.Survey(installed)
+	survey, err := p.jar.QuickSurvey(installed)
 	if err != nil {
 		return nil, err
 	}

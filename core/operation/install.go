@@ -180,11 +180,27 @@ func (o resolveOptions) names() map[string]bool {
 
 // toSpec solves what the edited spec asks for and makes the jar hold it.
 func (m *Machine) toSpec(ctx context.Context, place Place, before, spec *project.Spec, opt resolveOptions, decide Decide) (*Outcome, error) {
+	j, err := m.open(place)
+	if err != nil {
+		return nil, err
+	}
+	in, err := m.interpreterOf(ctx, j)
+	if err != nil {
+		return nil, err
+	}
+	if p := m.settled(place, before, spec, opt, j, in.Title()); p != nil {
+		_, err := decide(p)
+		return &Outcome{Plan: p, Done: err == nil, Wrote: []string{}, Warnings: []string{}}, err
+	}
 	p, err := m.planTo(ctx, place, before, spec, opt)
 	if err != nil {
 		return nil, err
 	}
-	return m.carryOut(ctx, p, decide)
+	out, err := m.carryOut(ctx, p, decide)
+	if err == nil && out.Done {
+		m.noteSettled(place, p)
+	}
+	return out, err
 }
 
 // planTo is the plan that makes a jar hold what a spec asks for. Distributions

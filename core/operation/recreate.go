@@ -105,7 +105,7 @@ func (m *Machine) fromRecord(ctx context.Context, place Place, spec *project.Spe
 	indexes, sampleOnly := m.indexes(spec)
 	p := emptyPlan(place)
 	p.catalog, p.SampleOnly = m.newCatalog(indexes), sampleOnly && usesSample(record)
-	installed, survey, err := m.present(ctx, p, spec, opt.Python)
+	installed, survey, err := m.present(ctx, p, spec, opt.Python, false)
 	if err != nil {
 		return nil, err
 	}
@@ -191,8 +191,9 @@ func usesSample(record *project.Record) bool {
 }
 
 // present looks at the jar as it is, if it is there and its interpreter is;
-// otherwise it chooses the interpreter for the one to be made.
-func (m *Machine) present(ctx context.Context, p *Plan, spec *project.Spec, wish string) ([]jar.Installed, *jar.Survey, error) {
+// otherwise it chooses the interpreter for the one to be made. deep has every
+// file read, not only those whose time says that they were changed.
+func (m *Machine) present(ctx context.Context, p *Plan, spec *project.Spec, wish string, deep bool) ([]jar.Installed, *jar.Survey, error) {
 	if p.place.Exists() {
 		j, err := m.open(p.place)
 		if err != nil {
@@ -220,7 +221,11 @@ func (m *Machine) present(ctx context.Context, p *Plan, spec *project.Spec, wish
 		if err != nil {
 			return nil, nil, err
 		}
-		survey, err := j.Survey(installed)
+		look := j.QuickSurvey
+		if deep {
+			look = j.Survey
+		}
+		survey, err := look(installed)
 		return installed, &survey, err
 	}
 	in, _, _, err := m.choosePython(ctx, wish, spec)
