@@ -54,6 +54,15 @@ func (s set) write(dir string) error {
 	return nil
 }
 
+const (
+	// folders is how many a distribution has, and imported how many of its modules
+	// importing it imports.
+	folders  = 23
+	imported = 40
+)
+
+func folderOf(n int) string { return fmt.Sprintf("part%02d", n%folders) }
+
 func (s set) writeOne(r *rand.Rand, dir string, i, files int, size int64) error {
 	name := s.dist(i)
 	module := strings.ReplaceAll(name, "-", "_")
@@ -63,7 +72,16 @@ func (s set) writeOne(r *rand.Rand, dir string, i, files int, size int64) error 
 		meta += "Requires-Dist: " + s.dist(other) + "\n"
 	}
 	spec.Metadata = []byte(meta)
-	spec.Files = append(spec.Files, wheel.File{Path: module + "/__init__.py", Data: []byte("name = " + fmt.Sprintf("%q", name) + "\n")})
+	inits := min(folders, files/4)
+	files -= inits
+	init := fmt.Sprintf("name = %q\n", name)
+	for n := 1; n < min(files, imported+1); n++ {
+		init += fmt.Sprintf("from .%s import mod%04d\n", folderOf(n), n)
+	}
+	spec.Files = append(spec.Files, wheel.File{Path: module + "/__init__.py", Data: []byte(init)})
+	for n := range inits {
+		spec.Files = append(spec.Files, wheel.File{Path: fmt.Sprintf("%s/%s/__init__.py", module, folderOf(n))})
+	}
 	compiled := int64(s.compiled * float64(size))
 	for n := range int(min(4, compiled>>16)) {
 		data, err := machineCode(r, int(compiled/min(4, compiled>>16)))
@@ -75,7 +93,7 @@ func (s set) writeOne(r *rand.Rand, dir string, i, files int, size int64) error 
 	left := size - compiled
 	for n := 1; n < files; n++ {
 		length := min(int64(float64(left)/float64(files-n)*math.Exp(r.NormFloat64()*0.8-0.3)), left)
-		spec.Files = append(spec.Files, wheel.File{Path: fmt.Sprintf("%s/part%02d/mod%04d.py", module, n%23, n), Data: source(r, int(max(40, length)))})
+		spec.Files = append(spec.Files, wheel.File{Path: fmt.Sprintf("%s/%s/mod%04d.py", module, folderOf(n), n), Data: source(r, int(max(40, length)))})
 		left -= length
 	}
 	var b bytes.Buffer

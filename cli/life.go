@@ -177,7 +177,7 @@ func (a *app) storeCommand() *cobra.Command {
 		Example: "  glassjar store usage\n  glassjar store tidy --plan",
 		Args: func(cmd *cobra.Command, args []string) error {
 			if len(args) > 0 {
-				return unknownCommand("store "+args[0], []string{"store usage", "store tidy", "store verify"})
+				return unknownCommand("store "+args[0], []string{"store usage", "store tidy", "store verify", "store compile"})
 			}
 			return nil
 		},
@@ -195,6 +195,20 @@ With --older only what was not used for so many days.`,
 	}
 	tidy.Flags().BoolVar(&plan, "plan", false, "show what would be removed, and stop")
 	tidy.Flags().IntVar(&days, "older", 0, "only what was not used for this many days")
+	var behind bool
+	compile := &cobra.Command{Use: "compile", Short: "compile a jar's modules for its interpreter now", Args: atMost(0),
+		Long: `Compiles the modules of the jar into the store, those that are not there yet, and
+puts the bytecode into the jar. This happens by itself after a change of a jar; see
+the setting bytecode.`,
+		Example: "  glassjar store compile",
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if behind {
+				a.machine.Behind()
+			}
+			c, err := a.machine.CompileJar(cmd.Context(), a.jar)
+			return a.present(c, err, func() { a.screen.Compiled(c) })
+		}}
+	compile.Flags().BoolVar(&behind, "behind", false, "with the lowest priority")
 	cmd.AddCommand(
 		&cobra.Command{Use: "usage", Short: "how much is kept, and for what", Example: "  glassjar store usage", Args: atMost(0),
 			RunE: func(cmd *cobra.Command, args []string) error {
@@ -202,6 +216,7 @@ With --older only what was not used for so many days.`,
 				return a.present(u, err, func() { a.screen.StoreUsage(u) })
 			}},
 		tidy,
+		compile,
 		&cobra.Command{Use: "verify", Short: "compare every file with its hash", Example: "  glassjar store verify", Args: atMost(0),
 			RunE: func(cmd *cobra.Command, args []string) error {
 				v, err := a.machine.VerifyStore()

@@ -219,7 +219,7 @@ func (s *Screen) StoreUsage(u *operation.StoreUsage) {
 		}
 	}
 	if u.Saved > 0 {
-		t.Line("saves", s.Good(Bytes(u.Saved)), s.Faint("more there were if each jar had its own copies"))
+		t.Line("saves", s.Good(Bytes(u.Saved)), s.Faint("that jars and releases share"))
 	}
 	for n, d := range u.Distributions {
 		if n == 12 && len(u.Distributions) > 13 {
@@ -253,6 +253,14 @@ func (s *Screen) Tidied(x *operation.Tidied) {
 		t.Line("jar", s.Plain(s.Path(j)), s.Faint("discarded; cannot be brought back after this"))
 	}
 	t.Line(label, s.Plain(Count(x.Files, "file")+", "+Bytes(x.Bytes)+" in all"))
+	t.Print()
+}
+
+// Compiled tells what was compiled.
+func (s *Screen) Compiled(c *operation.Compiled) {
+	t := s.Sheet()
+	t.Line("jar", s.Bold(s.Path(c.Jar)), s.Faint(c.Kind))
+	t.Line("done", s.Plain(Count(c.Modules, "module")+" compiled"), s.Faint(Count(c.Added, "file")+" of bytecode put into the jar"))
 	t.Print()
 }
 

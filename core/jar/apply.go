@@ -28,8 +28,8 @@ type Addition struct {
 	// Stored, if set, is where an entry of the wheel, by its number, stands
 	// already, unpacked and verified, to be put in place from there.
 	Stored func(entry int) string
-	// Compiled, if set, is the bytecode of an entry, to be put beside it; empty for
-	// none.
+	// Compiled, if set, is where the bytecode of an entry is, if it is there, to be
+	// put beside it; empty for none.
 	Compiled func(entry int) string
 }
 

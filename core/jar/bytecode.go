@@ -1,10 +1,15 @@
 package jar
 
 import (
+	"errors"
+	"io/fs"
 	"os"
 	"path"
 	"path/filepath"
 	"strings"
+
+	"glassjar/core/metadata"
+	"glassjar/core/store"
 )
 
 // compiledName is where Python looks for the bytecode of a module (PEP 3147; PEP
@@ -17,17 +22,70 @@ func compiledName(file, tag string) string {
 	return path.Join(path.Dir(file), "__pycache__", path.Base(stem)+"."+tag+".pyc")
 }
 
-// placeCompiled puts an entry's bytecode beside it. RECORD does not list it: it
-// is the interpreter's, not the distribution's.
-func (a *application) placeCompiled(add Addition, entry int, file string) error {
-	if add.Compiled == nil {
-		return nil
+// source is a module of a wheel, with the number of its entry.
+type source struct {
+	entry int
+	file  string
+}
+
+// placeCompiled puts the bytecode of modules beside them, as far as it is there.
+// RECORD does not list it: it is the interpreter's, not the distribution's.
+func (a *application) placeCompiled(add Addition, sources []source) error {
+	for _, s := range sources {
+		from, file := add.Compiled(s.entry), compiledName(s.file, a.change.CacheTag)
+		if from == "" || a.owner[a.fold(file)] != "" {
+			continue // the wheel may bring it itself
+		}
+		if err := a.place(add.Wheel.Metadata.Name, store.Pair{From: from, Optional: true}, file); err != nil {
+			return err
+		}
 	}
-	from := add.Compiled(entry)
-	if from == "" {
-		return nil
+	return nil
+}
+
+// AddBytecode puts the bytecode of modules beside them where there is none, and
+// gives how many it put. find gives where the bytecode of a source stands, by its
+// hash; it may not be there. The caller has the jar's lock. A module that was
+// changed since it was installed gets none.
+func (j *Jar) AddBytecode(installed []Installed, cacheTag string, placer *store.Placer, find func(sum string) string) (int, error) {
+	defer placer.Close()
+	added := 0
+	for _, d := range installed {
+		files, err := j.Files(d)
+		if err != nil {
+			continue // a damaged one has no bytecode
+		}
+		folders := map[string][]store.Pair{}
+		for _, f := range files {
+			sum, ok := metadata.HexOfRecordHash(f.Hash)
+			if !ok || !strings.HasSuffix(f.Path, ".py") {
+				continue
+			}
+			info, err := os.Lstat(j.Path(f.Path))
+			if err != nil || !info.ModTime().Equal(store.Stamp(sum)) {
+				continue
+			}
+			file := compiledName(f.Path, cacheTag)
+			if _, err := os.Lstat(j.Path(file)); err == nil {
+				continue
+			}
+			from := find(sum)
+			if _, err := os.Lstat(from); err != nil {
+				continue
+			}
+			folders[path.Dir(file)] = append(folders[path.Dir(file)], store.Pair{From: from, Name: path.Base(file), Optional: true})
+		}
+		for dir, list := range folders {
+			if err := makeFolder(j.Path(dir)); err != nil {
+				return added, err
+			}
+			if err := placer.PlaceIn(j.Path(dir), list); err != nil && !errors.Is(err, fs.ErrExist) {
+				return added, err // else the interpreter was faster
+			}
+			added += len(list)
+		}
 	}
-	return a.place(add.Wheel.Metadata.Name, from, compiledName(file, a.change.CacheTag))
+	return added, nil
 }
 
 // bytecodeOf are the files of bytecode that stand beside modules of the jar.

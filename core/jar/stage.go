@@ -96,7 +96,7 @@ type folderful struct {
 }
 
 // place plans that a file of the store is put where another belongs.
-func (a *application) place(name, from, file string) error {
+func (a *application) place(name string, from store.Pair, file string) error {
 	if err := a.plan(name, file); err != nil {
 		return err
 	}
@@ -107,7 +107,8 @@ func (a *application) place(name, from, file string) error {
 		a.last = dir
 	}
 	f := &a.waiting[len(a.waiting)-1]
-	f.files = append(f.files, store.Pair{From: from, Name: filepath.Base(filepath.FromSlash(file))})
+	from.Name = path.Base(file)
+	f.files = append(f.files, from)
 	a.waits++
 	return nil
 }
@@ -138,6 +139,7 @@ func (a *application) stageOne(ctx context.Context, add Addition) error {
 		return folders[scheme]
 	}
 	var record []metadata.RecordEntry
+	var sources []source
 	put := func(file string, mode os.FileMode, fill func(io.Writer) (string, int64, error)) error {
 		hash, size, err := a.put(w.Metadata.Name, file, mode, fill)
 		if err == nil {
@@ -177,12 +179,12 @@ func (a *application) stageOne(ctx context.Context, add Addition) error {
 			}
 		}
 		if add.Stored != nil {
-			if err := a.place(w.Metadata.Name, add.Stored(i), file); err != nil {
+			if err := a.place(w.Metadata.Name, store.Pair{From: add.Stored(i)}, file); err != nil {
 				return err
 			}
 			record = append(record, metadata.RecordEntry{Path: FromSite(site, file), Hash: e.Hash, Size: e.Size})
-			if err := a.placeCompiled(add, i, file); err != nil {
-				return err
+			if add.Compiled != nil && strings.HasSuffix(file, ".py") {
+				sources = append(sources, source{i, file})
 			}
 			continue
 		}
@@ -190,6 +192,9 @@ func (a *application) stageOne(ctx context.Context, add Addition) error {
 		if err != nil {
 			return err
 		}
+	}
+	if err := a.placeCompiled(add, sources); err != nil {
+		return err
 	}
 	for _, e := range w.EntryPoints {
 		if ok, err := e.Script(); err != nil || !ok {

@@ -28,17 +28,18 @@ type brought struct {
 // bringing is the way of a plan's files into the store. Each is fetched, verified
 // and unpacked while others still come, and given on as soon as it is there.
 type bringing struct {
-	m        *Machine
-	plan     *Plan
-	transfer *transfer
-	arrived  chan brought
-	done     chan struct{} // closed once err is set
-	err      error
+	m         *Machine
+	plan      *Plan
+	transfer  *transfer
+	compiling *compiling
+	arrived   chan brought
+	done      chan struct{} // closed once err is set
+	err       error
 }
 
 // bring begins to bring the files of a plan. It ends with the context.
 func (m *Machine) bring(ctx context.Context, p *Plan) *bringing {
-	b := &bringing{m: m, plan: p, arrived: make(chan brought), done: make(chan struct{})}
+	b := &bringing{m: m, plan: p, compiling: m.compiling(p.python), arrived: make(chan brought), done: make(chan struct{})}
 	var files []index.File
 	for _, s := range p.selected {
 		files = append(files, s.file)
@@ -108,7 +109,8 @@ func (b *bringing) one(ctx context.Context, s selection) (brought, error) {
 	if err != nil {
 		return brought{}, err
 	}
-	return brought{selection: s, wheel: w, tree: tree, stored: stored}, nil
+	compiled, err := b.compiling.of(ctx, tree)
+	return brought{selection: s, wheel: w, tree: tree, stored: stored, compiled: compiled}, err
 }
 
 // system is the operating system of a plan's interpreter.

@@ -68,6 +68,7 @@ func (m *Machine) carryOut(ctx context.Context, p *Plan, decide Decide) (*Outcom
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
 	coming := m.bring(ctx, p)
+	defer coming.compiling.close()
 	change.More = func(ctx context.Context) (*jar.Addition, error) {
 		one, ok, err := coming.next(ctx)
 		if err != nil || !ok {
@@ -89,6 +90,10 @@ func (m *Machine) carryOut(ctx context.Context, p *Plan, decide Decide) (*Outcom
 	<-coming.done // nothing is at work any more when this returns
 	if err != nil {
 		return out, err
+	}
+	m.later = m.later || coming.compiling.kind != "" && coming.compiling.pool == nil && len(p.selected) > 0 && (coming.compiling.find == nil || change.Placer.Left() > 0)
+	if !change.Unseen {
+		m.afterwards(p.place.Root)
 	}
 	out.Fetched = coming.transfer.came.Load()
 	out.Done, out.Took = true, time.Since(start)

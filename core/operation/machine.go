@@ -60,6 +60,9 @@ type Machine struct {
 	SealedOff bool
 
 	held map[string]bool // jars whose lock this process has
+	// later tells that modules of a changed jar are to be compiled by another
+	// process.
+	later bool
 }
 
 // NewMachine reads the settings and looks at the environment.

@@ -165,7 +165,11 @@ func (m *Machine) makeSo(ctx context.Context, p *Plan, installed []jar.Installed
 		return out, err
 	}
 	// A jar that was made for this appears once it is filled.
-	return out, m.settle(p)
+	err = m.settle(p)
+	if err == nil {
+		m.afterwards(p.place.Root)
+	}
+	return out, err
 }
 
 // settle gives a jar that was filled beside its place its place.

@@ -51,7 +51,10 @@ func (p *Placer) linkIn(dir string, list []Pair) (int, error) {
 		if rest, ok := strings.CutPrefix(from, prefix); ok {
 			from, at = rest, root
 		}
-		if unix.Linkat(at, from, to, e.Name, 0) != nil {
+		switch err := unix.Linkat(at, from, to, e.Name, 0); {
+		case err == unix.ENOENT && e.Optional:
+			p.left.Add(1)
+		case err != nil:
 			return i, nil
 		}
 	}

@@ -34,13 +34,21 @@ type Placer struct {
 
 	failed [2]atomic.Bool // of Ways
 	root   rootFolder
+	left   atomic.Int64
 }
+
+// Left is how many optional files were not there.
+func (p *Placer) Left() int { return int(p.left.Load()) }
 
 // Close ends the use of a placer.
 func (p *Placer) Close() { p.root.close() }
 
 // Pair is a file of the store and the name that it gets in a folder.
-type Pair struct{ From, Name string }
+type Pair struct {
+	From, Name string
+	// Optional leaves it out where there is no such file.
+	Optional bool
+}
 
 // PlaceIn is [Placer.Place] for several files of one folder, which is there.
 func (p *Placer) PlaceIn(dir string, list []Pair) error {
@@ -52,7 +60,12 @@ func (p *Placer) PlaceIn(dir string, list []Pair) error {
 		list = list[n:]
 	}
 	for _, e := range list {
-		if err := p.Place(e.From, filepath.Join(dir, e.Name)); err != nil {
+		err := p.Place(e.From, filepath.Join(dir, e.Name))
+		if e.Optional && errors.Is(err, fs.ErrNotExist) {
+			p.left.Add(1)
+			continue
+		}
+		if err != nil {
 			return err
 		}
 	}

@@ -1,0 +1,203 @@
+package operation
+
+import (
+	"context"
+	"os"
+	"os/exec"
+	"strings"
+	"sync/atomic"
+
+	"glassjar/core/bytecode"
+	"glassjar/core/interpreter"
+	"glassjar/core/jar"
+	"glassjar/core/settings"
+	"glassjar/core/store"
+)
+
+// bytecodeWay is when modules are compiled. Where the interpreter is not to write
+// bytecode, nobody else does.
+func (m *Machine) bytecodeWay() string {
+	switch {
+	case os.Getenv("PYTHONDONTWRITEBYTECODE") != "":
+		return settings.BytecodeOff
+	case m.Settings.Bytecode == "":
+		return settings.BytecodeBackground
+	}
+	return m.Settings.Bytecode
+}
+
+// isModule reports whether a member of a tree is a module, in any place from which
+// it can be imported.
+func isModule(e store.Member) bool {
+	return strings.HasSuffix(e.Key, ".py") && (strings.HasPrefix(e.Key, "purelib/") || strings.HasPrefix(e.Key, "platlib/"))
+}
+
+// bytecodeOf is where the bytecode of sources is for an interpreter: in the store
+// that the sources are in, if that has any.
+func (m *Machine) bytecodeOf(kind string) func(sum string) string {
+	if kind == "" {
+		return nil
+	}
+	if second := m.Store.Second; second != nil && second.HasBytecode(kind) {
+		return func(sum string) string {
+			if at := second.BytecodePath(kind, sum); fileExists(at) {
+				return at
+			}
+			return m.Store.BytecodePath(kind, sum)
+		}
+	}
+	if !m.Store.HasBytecode(kind) {
+		return nil
+	}
+	return func(sum string) string { return m.Store.BytecodePath(kind, sum) }
+}
+
+// compiling brings the bytecode of what a plan installs into the jar.
+type compiling struct {
+	m    *Machine
+	kind string
+	pool *bytecode.Pool // nil unless modules are compiled at once
+	// find is where the bytecode of a source would be; nil if there is none at all.
+	find func(sum string) string
+}
+
+func (m *Machine) compiling(in interpreter.Interpreter) *compiling {
+	c := &compiling{m: m, kind: bytecode.Kind(in)}
+	way := m.bytecodeWay()
+	if way == settings.BytecodeOff {
+		c.kind = ""
+	}
+	if c.kind != "" && way == settings.BytecodeOn {
+		c.pool = &bytecode.Pool{Python: in.Path, Kind: c.kind, Store: m.Store}
+	}
+	c.find = m.bytecodeOf(c.kind)
+	return c
+}
+
+// of compiles the modules of a tree, if that is to be done at once, and gives where
+// the bytecode of each member is.
+func (c *compiling) of(ctx context.Context, t *store.Tree) (func(entry int) string, error) {
+	if c.pool != nil {
+		if err := c.pool.Compile(ctx, c.m.Store.ToCompile(c.kind, t, isModule), nil); err != nil {
+			return nil, err
+		}
+		c.m.report(Progress{Stage: "compiling"})
+	}
+	find := c.find
+	if c.pool != nil && find == nil {
+		find = func(sum string) string { return c.m.Store.BytecodePath(c.kind, sum) }
+	}
+	if find == nil {
+		return nil, nil
+	}
+	return func(entry int) string {
+		if e := t.Members[entry]; isModule(e) {
+			return find(e.SHA256)
+		}
+		return ""
+	}, nil
+}
+
+func (c *compiling) close() {
+	if c.pool != nil {
+		c.pool.Close()
+	}
+}
+
+// afterwards has another process compile what was left out, at the lowest
+// priority, when a change of a jar is done and has its place.
+func (m *Machine) afterwards(root string) {
+	if m.later && m.bytecodeWay() == settings.BytecodeBackground {
+		m.later = false
+		self, err := os.Executable()
+		if err != nil {
+			return
+		}
+		cmd := exec.Command(self, "--jar", root, "--quiet", "store", "compile", "--behind")
+		cmd.Dir = root
+		apart(cmd)
+		if cmd.Start() == nil {
+			_ = cmd.Process.Release() // nobody waits for it
+		}
+	}
+}
+
+// Compiled is what a compiling of a jar's modules came to.
+type Compiled struct {
+	Jar string `json:"jar"`
+	// Kind is the interpreter's, as the store names it.
+	Kind string `json:"kind"`
+	// Modules is how many were compiled into the store, Added how many the jar has
+	// got.
+	Modules int `json:"modules"`
+	Added   int `json:"added"`
+}
+
+// Behind has this process stand back behind others.
+func (m *Machine) Behind() { lowest() }
+
+// CompileJar compiles the modules of a jar into the store, as far as it has not
+// their bytecode, and puts it into the jar.
+func (m *Machine) CompileJar(ctx context.Context, ref string) (*Compiled, error) {
+	place, err := m.Locate(ref, false)
+	if err != nil {
+		return nil, err
+	}
+	j, err := m.open(place)
+	if err != nil {
+		return nil, err
+	}
+	in, err := m.interpreterOf(ctx, j)
+	if err != nil {
+		return nil, err
+	}
+	out := &Compiled{Jar: place.Root, Kind: bytecode.Kind(in)}
+	if out.Kind == "" {
+		return out, nil
+	}
+	if out.Modules, err = m.compileAll(ctx, j, in, out.Kind); err != nil {
+		return out, err
+	}
+	find := m.bytecodeOf(out.Kind)
+	if find == nil {
+		return out, nil
+	}
+	release, err := m.hold(place)
+	if err != nil {
+		return out, err
+	}
+	defer release()
+	share := m.Store.Share()
+	defer share()
+	if j, err = m.open(place); err != nil {
+		return out, err
+	}
+	installed, err := j.Installed()
+	if err != nil {
+		return out, err
+	}
+	out.Added, err = j.AddBytecode(installed, in.Said.CacheTag, &store.Placer{Store: m.Store, Way: m.Settings.Placing}, find)
+	return out, err
+}
+
+func (m *Machine) compileAll(ctx context.Context, j *jar.Jar, in interpreter.Interpreter, kind string) (int, error) {
+	only, err := m.Store.OnlyCompiler(kind)
+	if err != nil {
+		return 0, err
+	}
+	defer only()
+	all := map[string]string{}
+	for _, sum := range readOrigins(j) {
+		if t, ok := m.Store.Tree(sum); ok {
+			for source, path := range m.Store.ToCompile(kind, t, isModule) {
+				all[source] = path
+			}
+		}
+	}
+	pool := &bytecode.Pool{Python: in.Path, Kind: kind, Store: m.Store}
+	defer pool.Close()
+	var done atomic.Int64
+	return len(all), pool.Compile(ctx, all, func() {
+		m.report(Progress{Stage: "compiling", Done: done.Add(1), Total: int64(len(all))})
+	})
+}
