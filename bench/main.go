@@ -19,20 +19,50 @@ import (
 // row is one line of the table.
 type row struct {
 	Name string `json:"name"`
-	// Ours and Limit are medians in seconds; Limit is 0 where nothing is
-	// measured beside it.
-	Ours  float64 `json:"ours_s"`
-	Limit float64 `json:"limit_s,omitempty"`
+	// Ours and Limit are medians in seconds, or bytes where Bytes is set; Limit is 0
+	// where nothing is measured beside it.
+	Ours  float64 `json:"ours"`
+	Limit float64 `json:"limit,omitempty"`
+	Bytes bool    `json:"bytes,omitempty"`
 	Ratio float64 `json:"ratio,omitempty"`
-	// Promise is what is to hold, in words.
-	Promise string `json:"promise"`
-	Memory  uint64 `json:"peak_heap_bytes,omitempty"`
+	// Promise is the largest ratio that is to be, 0 where there is none; Words say
+	// what the limit is, or what else is to hold.
+	Promise float64 `json:"promise,omitempty"`
+	Words   string  `json:"words"`
+	// Memory is the most that the program took, in bytes, where it was run.
+	Memory int64 `json:"peak_memory_bytes,omitempty"`
 }
 
 // work is one thing to measure: ours and, interleaved with it, the limit.
 type work struct {
-	name, promise string
-	ours, limit   func() error
+	name        string
+	promise     float64
+	words       string
+	ours, limit func() error
+	// times is how often ours and limit do their work in one run, if not once; runs
+	// bounds the runs of what takes long and has no limit beside it.
+	times, runs int
+	// after is done after each run, uncounted.
+	after func() error
+	// bytes and limitBytes are what is to be told where no time is measured.
+	bytes, limitBytes int64
+}
+
+// counted is what a run says itself that counts of it; else all of it does.
+var counted time.Duration
+
+// repeated is how often what takes few milliseconds is done in one run.
+const repeated = 20
+
+func often(f func() error) func() error {
+	return func() error {
+		for range repeated {
+			if err := f(); err != nil {
+				return err
+			}
+		}
+		return nil
+	}
 }
 
 func main() {
@@ -50,10 +80,12 @@ var groups = []struct {
 	name string
 	make func() ([]work, error)
 }{
-	{"resolve", func() ([]work, error) { return resolving(), nil }},
+	{"resolve", resolving},
 	{"search", searching},
 	{"run", running},
 	{"fill", filling},
+	{"import", importing},
+	{"room", room},
 }
 
 func bench(asJSON bool, runs int) error {
@@ -107,23 +139,43 @@ func wanted(name string, words []string) bool {
 }
 
 func measure(w work, runs int) (row, error) {
+	r := row{Name: w.name, Promise: w.promise, Words: w.words}
+	if w.ours == nil {
+		r.Ours, r.Limit, r.Bytes = float64(w.bytes), float64(w.limitBytes), true
+		r.Ratio = r.Ours / r.Limit
+		return r, nil
+	}
+	if w.runs > 0 {
+		runs = min(runs, w.runs)
+	}
+	b, _ := newBed() // only for the memory; where there is none, none is told
+	if b != nil {
+		b.memory = 0
+	}
 	var ours, limit []float64
-	var peak uint64
 	for range runs {
-		took, memory, err := timed(w.ours)
+		took, err := timed(w.ours, w.times)
 		if err != nil {
 			return row{}, err
 		}
-		ours, peak = append(ours, took), max(peak, memory)
+		ours = append(ours, took)
+		if w.after != nil {
+			if err := w.after(); err != nil {
+				return row{}, err
+			}
+		}
 		if w.limit != nil {
-			took, _, err := timed(w.limit)
+			took, err := timed(w.limit, w.times)
 			if err != nil {
 				return row{}, err
 			}
 			limit = append(limit, took)
 		}
 	}
-	r := row{Name: w.name, Promise: w.promise, Ours: median(ours), Memory: peak}
+	r.Ours = median(ours)
+	if b != nil {
+		r.Memory = b.memory
+	}
 	if len(limit) > 0 {
 		r.Limit = median(limit)
 		r.Ratio = r.Ours / r.Limit
@@ -131,32 +183,17 @@ func measure(w work, runs int) (row, error) {
 	return r, nil
 }
 
-// timed runs a function and watches the heap while it does.
-func timed(f func() error) (float64, uint64, error) {
+// timed runs a function and gives how long one of its works took.
+func timed(f func() error, times int) (float64, error) {
 	runtime.GC()
-	stop, peak := make(chan bool), make(chan uint64)
-	go func() {
-		var most uint64
-		tick := time.NewTicker(5 * time.Millisecond)
-		defer tick.Stop()
-		for {
-			var m runtime.MemStats
-			select {
-			case <-tick.C:
-				runtime.ReadMemStats(&m)
-				most = max(most, m.HeapInuse)
-			case <-stop:
-				runtime.ReadMemStats(&m)
-				peak <- max(most, m.HeapInuse)
-				return
-			}
-		}
-	}()
+	counted = 0
 	start := time.Now()
 	err := f()
-	took := time.Since(start).Seconds()
-	stop <- true
-	return took, <-peak, err
+	took := time.Since(start)
+	if counted > 0 {
+		took = counted
+	}
+	return took.Seconds() / float64(max(1, times)), err
 }
 
 func median(list []float64) float64 {
@@ -165,9 +202,21 @@ func median(list []float64) float64 {
 }
 
 func print1(r row) {
-	line := fmt.Sprintf("%-44s %9.1f ms", r.Name, r.Ours*1000)
-	if r.Limit > 0 {
-		line += fmt.Sprintf("   limit %9.1f ms   ratio %5.2f", r.Limit*1000, r.Ratio)
+	amount := func(v float64) string {
+		if r.Bytes {
+			return fmt.Sprintf("%8.1f MB", v/1e6)
+		}
+		return fmt.Sprintf("%8.1f ms", v*1000)
 	}
-	fmt.Printf("%s   heap %4d MB   %s\n", line, r.Memory>>20, r.Promise)
+	line := fmt.Sprintf("%-52s %s", r.Name, amount(r.Ours))
+	if r.Limit > 0 {
+		line += fmt.Sprintf("  %s  %5.2f", amount(r.Limit), r.Ratio)
+		if r.Promise > 0 {
+			line += fmt.Sprintf(" of %4.2f", r.Promise)
+		}
+	}
+	if r.Memory > 0 {
+		line += fmt.Sprintf("  %d MB", r.Memory>>20)
+	}
+	fmt.Printf("%s  %s\n", line, r.Words)
 }

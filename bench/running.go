@@ -19,27 +19,16 @@ func running() ([]work, error) {
 		return nil, err
 	}
 	inside := filepath.Join(b.dir, "running", ".jar", "bin", "python")
-	// Several a time, since one takes few milliseconds.
-	often := func(f func() error) func() error {
-		return func() error {
-			for range 20 {
-				if err := f(); err != nil {
-					return err
-				}
-			}
-			return nil
-		}
-	}
 	return []work{{
-		name: "run python -c pass, 20 times", promise: "1.15, and under 5 ms more each; the limit is that Python itself",
+		name: "run python -c pass", promise: 1.15, words: "that Python itself; and under 5 ms more", times: repeated,
 		ours:  often(func() error { return b.run("running", "run", "python", "-c", "pass") }),
 		limit: often(func() error { return b.command("running", inside, "-c", "pass") }),
 	}, {
-		name: "run, a program that does nothing, 20 times", promise: "what the launcher alone costs",
-		ours:  often(func() error { return b.run("running", "run", "true") }),
-		limit: often(func() error { return b.command("running", "true") }),
+		name: "run, a program that does nothing", words: "the program itself: what the launcher costs", times: repeated,
+		ours:  often(func() error { return b.run("running", "run", b.nothing) }),
+		limit: often(func() error { return b.command("running", b.nothing) }),
 	}, {
-		name: "create an empty jar", promise: "3; the limit is a shell script that makes its folders and links",
+		name: "create an empty jar", promise: 3, words: "a shell script that makes its folders and links",
 		ours:  func() error { return b.createEmpty() },
 		limit: func() error { return b.foldersAndLinks(python) },
 	}}, nil

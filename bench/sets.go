@@ -33,25 +33,52 @@ var (
 // names of a set's distributions; the first needs all others.
 func (s set) dist(i int) string { return fmt.Sprintf("bench-%s-%02d", s.name, i) }
 
-// write makes the wheels of a set in a folder.
-func (s set) write(dir string) error {
-	if err := os.MkdirAll(dir, 0o755); err != nil {
-		return err
-	}
+// share is how many files and bytes one distribution has: a few have most, as in
+// life.
+func (s set) share(i int) (files int, size int64) {
 	r := rand.New(rand.NewPCG(uint64(s.files), 1))
-	// A few distributions have most of the files, as in life.
 	weights, sum := make([]float64, s.distributions), 0.0
 	for i := range weights {
 		weights[i] = math.Exp(r.NormFloat64() * 1.2)
 		sum += weights[i]
 	}
-	for i := range weights {
-		share := weights[i] / sum
-		if err := s.writeOne(r, dir, i, max(2, int(share*float64(s.files))), int64(share*float64(s.bytes))); err != nil {
+	share := weights[i] / sum
+	return max(2, int(share*float64(s.files))), int64(share * float64(s.bytes))
+}
+
+// write makes the wheels of a set in a folder, unless they are there.
+func (s set) write(dir string) error {
+	if _, err := os.Stat(dir); err == nil {
+		return nil
+	}
+	if err := os.MkdirAll(dir, 0o755); err != nil {
+		return err
+	}
+	for i := range s.distributions {
+		spec, err := s.spec(i, "1.0")
+		if err != nil {
+			return err
+		}
+		var b bytes.Buffer
+		if err := wheel.Write(&b, spec); err != nil {
+			return err
+		}
+		if err := os.WriteFile(filepath.Join(dir, spec.FileName()), b.Bytes(), 0o644); err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+// metadata is the METADATA of one of the set's wheels, by its file name.
+func (s set) metadata(file string) []byte {
+	stem, _, _ := strings.Cut(file, "-")
+	name := strings.ReplaceAll(stem, "_", "-")
+	text := "Metadata-Version: 2.1\nName: " + name + "\nVersion: 1.0\n"
+	for other := 1; name == s.dist(0) && other < s.distributions; other++ {
+		text += "Requires-Dist: " + s.dist(other) + "\n"
+	}
+	return []byte(text)
 }
 
 const (
@@ -63,15 +90,15 @@ const (
 
 func folderOf(n int) string { return fmt.Sprintf("part%02d", n%folders) }
 
-func (s set) writeOne(r *rand.Rand, dir string, i, files int, size int64) error {
+// spec is one of the set's wheels; each is made of numbers of its own, so that
+// another version of it differs in nothing but the version.
+func (s set) spec(i int, v string) (wheel.Spec, error) {
+	files, size := s.share(i)
+	r := rand.New(rand.NewPCG(uint64(s.files), uint64(i)+2))
 	name := s.dist(i)
 	module := strings.ReplaceAll(name, "-", "_")
-	spec := wheel.Spec{Name: name, Version: version.MustParse("1.0"), Tag: "py3-none-any", Packed: true}
-	meta := "Metadata-Version: 2.1\nName: " + name + "\nVersion: 1.0\n"
-	for other := 1; i == 0 && other < s.distributions; other++ {
-		meta += "Requires-Dist: " + s.dist(other) + "\n"
-	}
-	spec.Metadata = []byte(meta)
+	spec := wheel.Spec{Name: name, Version: version.MustParse(v), Tag: "py3-none-any", Packed: true,
+		Metadata: []byte(strings.Replace(string(s.metadata(module+"-")), "Version: 1.0", "Version: "+v, 1))}
 	inits := min(folders, files/4)
 	files -= inits
 	init := fmt.Sprintf("name = %q\n", name)
@@ -86,7 +113,7 @@ func (s set) writeOne(r *rand.Rand, dir string, i, files int, size int64) error 
 	for n := range int(min(4, compiled>>16)) {
 		data, err := machineCode(r, int(compiled/min(4, compiled>>16)))
 		if err != nil {
-			return err
+			return spec, err
 		}
 		spec.Files = append(spec.Files, wheel.File{Path: fmt.Sprintf("%s/_part%d.so", module, n), Data: data})
 	}
@@ -96,11 +123,7 @@ func (s set) writeOne(r *rand.Rand, dir string, i, files int, size int64) error 
 		spec.Files = append(spec.Files, wheel.File{Path: fmt.Sprintf("%s/%s/mod%04d.py", module, folderOf(n), n), Data: source(r, int(max(40, length)))})
 		left -= length
 	}
-	var b bytes.Buffer
-	if err := wheel.Write(&b, spec); err != nil {
-		return err
-	}
-	return os.WriteFile(filepath.Join(dir, spec.FileName()), b.Bytes(), 0o644)
+	return spec, nil
 }
 
 // program is this very program: real machine code, which packs as such does.

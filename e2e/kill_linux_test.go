@@ -30,7 +30,8 @@ type onslaught struct {
 
 var onslaughts = []onslaught{
 	{"create", 30, func(*terminal) {}, []string{"create"}, ".jar"},
-	{"install", 60, fillSmall, []string{"install", "--yes", "orchard-tools-hives", "swarm-count", "cellar-labels"}, ".jar"},
+	{"install", 45, fillSmall, []string{"install", "--yes", "orchard-tools-hives", "swarm-count", "cellar-labels"}, ".jar"},
+	{"install and compile", 15, fillSmall, []string{"install", "--yes", "orchard-tools-hives", "swarm-count", "cellar-labels"}, ".jar"},
 	{"upgrade", 45, func(s *terminal) {
 		s.output("glassjar", "create")
 		s.output("glassjar", "install", "orchard-core<1.2", "brixmeter<2", "perry-blend")
@@ -76,6 +77,11 @@ func (o onslaught) run(t *testing.T, r *rand.Rand) {
 	require.NoError(t, os.MkdirAll(pristine, 0o755))
 	s := newTerminal(t, work)
 	s.env = append(s.env, "GLASSJAR_HOME="+filepath.Join(top, "home"), "PATH="+built+":/usr/bin:/bin", "GLASSJAR_PYTHONS=")
+	if strings.Contains(o.name, "compile") {
+		s.env = append(s.env, "PYTHONDONTWRITEBYTECODE=")
+		require.NoError(t, os.MkdirAll(filepath.Join(top, "home"), 0o755))
+		require.NoError(t, os.WriteFile(filepath.Join(top, "home", "settings.toml"), []byte("bytecode = \"on\"\n"), 0o644))
+	}
 	begin := func() {
 		require.NoError(t, os.RemoveAll(work))
 		s.dir = top

@@ -59,7 +59,7 @@ func same(hold *flock.Flock, path string) bool {
 
 // Sweep removes what processes that are no more were filling.
 func (s *Store) Sweep() {
-	for _, folder := range []string{"packages", "files", "trees"} {
+	for _, folder := range []string{"packages", "files", "trees", "bytecode"} {
 		dir := filepath.Join(s.Dir, folder)
 		entries, err := os.ReadDir(dir)
 		if err != nil {
@@ -77,8 +77,10 @@ func (s *Store) Sweep() {
 			if folder == "files" {
 				s.sweepAnnounced(filepath.Join(dir, name))
 			}
-			os.RemoveAll(filepath.Join(dir, name))
-			os.Remove(filepath.Join(dir, e.Name()))
+			// Where that fails, something is still writing there; another time.
+			if os.RemoveAll(filepath.Join(dir, name)) == nil {
+				os.Remove(filepath.Join(dir, e.Name()))
+			}
 			_ = hold.Unlock()
 		}
 	}

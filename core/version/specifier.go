@@ -3,8 +3,6 @@ package version
 import (
 	"sort"
 	"strings"
-
-	"glassjar/core/internal/lazy"
 )
 
 // Operators of PEP 440.
@@ -27,18 +25,17 @@ type Specifier struct {
 	version  Version // zero for === with text that is no version
 }
 
-var clauseForm = lazy.Pattern(`^(===|~=|==|!=|<=|>=|<|>)[ \t\n\r\f\v]*(.*)$`)
-
 // ParseSpecifier reads one clause. The error is a [*ParseError].
 func ParseSpecifier(text string) (Specifier, error) {
 	fail := func(why string) (Specifier, error) {
 		return Specifier{}, &ParseError{Kind: "specifier", Text: text, Why: why}
 	}
-	m := clauseForm().FindStringSubmatch(strings.Trim(text, space))
-	if m == nil {
+	clause := strings.Trim(text, space)
+	s := Specifier{op: operatorOf(clause)}
+	if s.op == "" {
 		return fail("it must begin with one of ~= == != <= >= < > ===")
 	}
-	s := Specifier{op: m[1], text: m[2]}
+	s.text = strings.TrimLeft(clause[len(s.op):], space)
 	if s.op == Arbitrary {
 		if s.text == "" || strings.ContainsAny(s.text, space+",;)") {
 			return fail("=== is followed by one word")
@@ -67,6 +64,17 @@ func ParseSpecifier(text string) (Specifier, error) {
 	}
 	s.version = v
 	return s, nil
+}
+
+// operatorOf is the operator with which a clause begins, the longest; empty for
+// none.
+func operatorOf(clause string) string {
+	for _, op := range []string{Arbitrary, Compatible, Equal, NotEqual, LessEqual, GreaterEqual, Less, Greater} {
+		if strings.HasPrefix(clause, op) {
+			return op
+		}
+	}
+	return ""
 }
 
 // Operator is one of the package's operator constants.

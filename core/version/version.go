@@ -70,6 +70,9 @@ const space = " \t\n\r\f\v"
 // Parse reads a version in any of the forms that PEP 440 admits, with white
 // space around it. The error is a [*ParseError].
 func Parse(text string) (Version, error) {
+	if v, ok := plain(text); ok {
+		return v, nil
+	}
 	low := strings.ToLower(strings.Trim(text, space))
 	m := versionForm().FindStringSubmatch(low)
 	if m == nil {
@@ -103,6 +106,32 @@ func Parse(text string) (Version, error) {
 	v.text = v.format()
 	v.key = v.publicKey() + localKey(v.local)
 	return v, nil
+}
+
+// plain reads a final release of numbers and dots, as nearly all versions are,
+// without the pattern for all others.
+func plain(text string) (Version, bool) {
+	digits := 0
+	for i := range len(text) {
+		switch c := text[i]; {
+		case c >= '0' && c <= '9':
+			digits++
+		case c == '.' && digits > 0:
+			digits = 0
+		default:
+			return Version{}, false
+		}
+	}
+	if digits == 0 {
+		return Version{}, false
+	}
+	v := Version{release: strings.Split(text, "."), epoch: "0"}
+	for i, part := range v.release {
+		v.release[i] = number(part)
+	}
+	v.text = v.format()
+	v.key = v.publicKey() + localKey("")
+	return v, true
 }
 
 // MustParse is [Parse] for text known to be a version; it panics otherwise.
