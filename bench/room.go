@@ -50,7 +50,7 @@ func room() ([]work, error) {
 	}
 	store := filepath.Join(home.home, "store")
 	was := size(filepath.Join(store, "files"))
-	for _, args := range [][]string{{"index", "add", "two", second, "--project"}, {"index", "order", "two", "one"}, {"upgrade", "-q", "--yes"}} {
+	for _, args := range [][]string{{"index", "add", "two", second, "--project"}, {"index", "order", "two", "one", "--project"}, {"upgrade", "-q", "--yes"}} {
 		if err := home.run("releases", args...); err != nil {
 			return nil, err
 		}

@@ -295,6 +295,11 @@ func (f *Finder) Ask(ctx context.Context, path string) (Interpreter, error) {
 	in, err := Probe(ctx, path, timeout)
 	if ctx.Err() == nil {
 		f.Cache.put(path, info, in, err)
+		// A jar links to the program itself, whatever stands in for it: it need not
+		// be asked again.
+		if itself, err2 := os.Stat(in.Path); err == nil && err2 == nil && in.Path != path {
+			f.Cache.put(in.Path, itself, in, nil)
+		}
 	}
 	return in, err
 }

@@ -89,7 +89,11 @@ func (m *Machine) noteSettled(place Place, p *Plan) {
 		return
 	}
 	note := settledNote{m.settledPrint(j, place, p.Python), p.Kept + len(p.Add) + len(p.Change) + len(p.Mend), p.SampleOnly}
-	if data, err := json.Marshal(note); err == nil && note.Print != "" {
-		keepFile(m.settledFile(j), data)
+	data, err := json.Marshal(note)
+	file := m.settledFile(j)
+	if err == nil && note.Print != "" && os.MkdirAll(filepath.Dir(file), 0o755) == nil {
+		// Half a note is none, so that it need not be written beside its place. Where
+		// it cannot be written all is looked at anew.
+		_ = os.WriteFile(file, data, 0o644)
 	}
 }

@@ -53,9 +53,16 @@ func writeContent(path string, mode os.FileMode, stamp time.Time, fill func(io.W
 
 // claim opens a content that is not whole and takes its lock.
 func claim(path string) (fd int, whole bool, err error) {
+	alone := unix.O_EXCL // as it is nearly always
 	for {
-		fd, err = unix.Open(path, unix.O_CREAT|unix.O_WRONLY|unix.O_CLOEXEC, 0o200)
+		fd, err = unix.Open(path, unix.O_CREAT|unix.O_WRONLY|unix.O_CLOEXEC|alone, 0o200)
 		switch {
+		case errors.Is(err, unix.EEXIST):
+			if info, err := os.Lstat(path); err == nil && info.Mode().Perm()&writable == 0 {
+				return -1, true, nil
+			}
+			alone = 0
+			continue
 		case errors.Is(err, unix.ENOENT):
 			if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
 				return -1, false, err

@@ -4,6 +4,7 @@ import (
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
+	"errors"
 	"io"
 	"os"
 	"path/filepath"
@@ -116,18 +117,18 @@ func (s *Store) takeIn(source Source) (Member, error) {
 		m.SHA256 = hex.EncodeToString(h.Sum(nil))
 	}
 	path, stamp := s.filePath(m.SHA256, m.Executable), Stamp(m.SHA256)
-	if info, err := os.Lstat(path); err == nil && whole(info) {
-		if info.Size() == m.Size && info.ModTime().Equal(stamp) {
+	for {
+		written, err := writeContent(path, modeOf(m.Executable), stamp, source.Copy)
+		if err != nil || written {
+			return m, err
+		}
+		info, err := os.Lstat(path)
+		if err == nil && info.Size() == m.Size && info.ModTime().Equal(stamp) {
 			return m, source.Copy(io.Discard)
 		}
 		// Somebody changed it in place.
-		if err := os.Remove(path); err != nil {
+		if err := os.Remove(path); err != nil && !errors.Is(err, os.ErrNotExist) {
 			return m, err
 		}
 	}
-	written, err := writeContent(path, modeOf(m.Executable), stamp, source.Copy)
-	if err == nil && !written {
-		err = source.Copy(io.Discard)
-	}
-	return m, err
 }
