@@ -5,7 +5,6 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
-	"syscall"
 
 	"glassjar/core/wheel"
 )
@@ -72,8 +71,8 @@ func size(dir string) (sum int64) {
 		if err != nil {
 			return nil
 		}
-		if at, ok := info.Sys().(*syscall.Stat_t); ok && !seen[at.Ino] {
-			seen[at.Ino] = true
+		if at, ok := inode(info); !ok || !seen[at] {
+			seen[at] = ok
 			sum += info.Size()
 		}
 		return nil

@@ -134,6 +134,12 @@ func (m *Machine) unpack(ctx context.Context, path, name, sum string, limits whe
 		return tree, nil
 	}
 	w, closer, err := openWheel(path, name, limits)
+	if os.IsNotExist(err) {
+		// Another process was faster, and did not keep the file.
+		if tree, ok := m.Store.Tree(sum); ok {
+			return tree, nil
+		}
+	}
 	if err != nil {
 		return nil, err
 	}

@@ -33,11 +33,19 @@ func (m *Machine) Install(ctx context.Context, opt InstallOptions, decide Decide
 	if err != nil {
 		return nil, err
 	}
-	place, spec, release, err := m.begin(opt.Jar)
+	place, release, err := m.beginAt(opt.Jar)
 	if err != nil {
 		return nil, err
 	}
 	defer release()
+	if p := m.settled(place, opt, asked); p != nil {
+		ok, err := decide(p)
+		return &Outcome{Plan: p, Done: ok && err == nil, Wrote: []string{}, Warnings: []string{}}, err
+	}
+	spec, err := readSpec(place)
+	if err != nil {
+		return nil, err
+	}
 	edited, err := m.addToSpec(ctx, spec, place, asked, project.Place{Group: opt.Group, Extra: opt.Extra})
 	if err != nil {
 		return nil, err
@@ -180,25 +188,13 @@ func (o resolveOptions) names() map[string]bool {
 
 // toSpec solves what the edited spec asks for and makes the jar hold it.
 func (m *Machine) toSpec(ctx context.Context, place Place, before, spec *project.Spec, opt resolveOptions, decide Decide) (*Outcome, error) {
-	j, err := m.open(place)
-	if err != nil {
-		return nil, err
-	}
-	in, err := m.interpreterOf(ctx, j)
-	if err != nil {
-		return nil, err
-	}
-	if p := m.settled(place, before, spec, opt, j, in.Title()); p != nil {
-		_, err := decide(p)
-		return &Outcome{Plan: p, Done: err == nil, Wrote: []string{}, Warnings: []string{}}, err
-	}
 	p, err := m.planTo(ctx, place, before, spec, opt)
 	if err != nil {
 		return nil, err
 	}
 	out, err := m.carryOut(ctx, p, decide)
 	if err == nil && out.Done {
-		m.noteSettled(place, p)
+		m.noteSettled(place, spec, p)
 	}
 	return out, err
 }

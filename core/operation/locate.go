@@ -285,16 +285,21 @@ func (m *Machine) hold(p Place) (release func(), err error) {
 // begin is how a command that writes begins: it finds the jar, keeps others
 // from changing it until release is called, and reads the spec.
 func (m *Machine) begin(ref string) (place Place, spec *project.Spec, release func(), err error) {
-	if place, err = m.Locate(ref, true); err != nil {
-		return place, nil, nil, err
-	}
-	if release, err = m.hold(place); err != nil {
+	if place, release, err = m.beginAt(ref); err != nil {
 		return place, nil, nil, err
 	}
 	if spec, err = readSpec(place); err != nil {
 		release()
 	}
 	return place, spec, release, err
+}
+
+// beginAt finds a jar and takes its lock.
+func (m *Machine) beginAt(ref string) (place Place, release func(), err error) {
+	if place, err = m.Locate(ref, true); err == nil {
+		release, err = m.hold(place)
+	}
+	return place, release, err
 }
 
 // beginFilled is [Machine.begin] for a command that changes what is in a jar: it

@@ -71,8 +71,10 @@ func (m *Machine) Seal(ctx context.Context, opt SealOptions) (*Sealed, error) {
 	indexes, _ := m.indexes(spec)
 	paths, err := m.newCatalog(indexes).fetchAll(ctx, files)
 	if err != nil {
+		m.note("a sealed jar holds package files whole, and the store what they unpack to; with the setting keep-packages it keeps them too")
 		return nil, err
 	}
+	defer m.dropUnpacked(files)
 	out := &Sealed{File: opt.File, Packages: len(record.Packages), Files: len(files), Targets: targetNames(targets), Faults: []string{}}
 	text, err := sealedRecord(record, files)
 	if err != nil {
@@ -90,6 +92,16 @@ func (m *Machine) Seal(ctx context.Context, opt SealOptions) (*Sealed, error) {
 		file = filepath.Join(m.Dir, file)
 	}
 	return out, writeSealed(file, text, members)
+}
+
+// dropUnpacked removes package files that were only wanted for a while from the
+// store: what they unpack to is there.
+func (m *Machine) dropUnpacked(files []index.File) {
+	for _, f := range files {
+		if !m.Settings.KeepPackages && m.Store.HasTree(f.SHA256()) {
+			m.Store.Drop(f.SHA256())
+		}
+	}
 }
 
 // sealTargets are those that the record serves, or the ones asked for.

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"glassjar/core/jar"
@@ -19,21 +20,34 @@ import (
 type settledNote struct {
 	// Print is a hash of all that had a say.
 	Print string `json:"print"`
-	Kept  int    `json:"kept"`
-	// SampleOnly is as in [Plan].
-	SampleOnly bool `json:"sample_only"`
+	// Names are the distributions that the spec asks for by name in the jar's
+	// environment, outside of groups and extras.
+	Names []string `json:"names"`
+	// Python, Kept and SampleOnly are as in [Plan].
+	Python     string `json:"python"`
+	Kept       int    `json:"kept"`
+	SampleOnly bool   `json:"sample_only"`
 }
 
-func (m *Machine) settledFile(j *jar.Jar) string {
-	sum := sha256.Sum256([]byte(j.Root))
+func (m *Machine) settledFile(root string) string {
+	sum := sha256.Sum256([]byte(root))
 	return filepath.Join(m.Folders.Cache, "settled", hex.EncodeToString(sum[:12])+".json")
 }
 
 // settledPrint is a hash of the settings, the spec, the record, what the jar says
-// of itself, and which distributions are in it; empty where one cannot be read.
-func (m *Machine) settledPrint(j *jar.Jar, place Place, python string) string {
+// of itself, its interpreter's file, and which distributions are in it; empty
+// where one cannot be read.
+func (m *Machine) settledPrint(j *jar.Jar, place Place) string {
+	base, err := j.Base()
+	if err != nil {
+		return ""
+	}
+	program, err := os.Stat(base)
+	if err != nil {
+		return ""
+	}
 	h := sha256.New()
-	fmt.Fprintf(h, "settled 1\n%s\n%s\n", j.Root, python)
+	fmt.Fprintf(h, "settled 2\n%s\n%s %d %d\n", j.Root, base, program.Size(), program.ModTime().UnixNano())
 	for _, file := range []string{m.Folders.Settings, place.SpecFile, place.RecordFile, j.StateFile(), originsFile(j)} {
 		data, err := os.ReadFile(file)
 		if err != nil && !os.IsNotExist(err) {
@@ -61,36 +75,45 @@ func (m *Machine) settledPrint(j *jar.Jar, place Place, python string) string {
 	return hex.EncodeToString(h.Sum(nil))
 }
 
-// settled is the plan of a command that asks for nothing new, of a jar in which
+// settled is the plan of an install that asks for nothing new, of a jar in which
 // nothing has changed since it was settled; nil if that cannot be told.
-func (m *Machine) settled(place Place, before, spec *project.Spec, opt resolveOptions, j *jar.Jar, python string) *Plan {
-	if string(before.Text) != string(spec.Text) || opt.pre || len(opt.free)+len(opt.gone)+len(opt.floor) > 0 || !j.State.Parts.With(opt.groups, opt.extras).Equal(j.State.Parts) {
+func (m *Machine) settled(place Place, opt InstallOptions, asked []project.Asked) *Plan {
+	if opt.Pre || opt.Group != "" || opt.Extra != "" || !place.Exists() {
 		return nil
 	}
-	for _, a := range opt.asked {
-		if !bare(a) || !opt.known[a.Key()] {
+	var note settledNote
+	data, err := os.ReadFile(m.settledFile(place.Root))
+	if err != nil || json.Unmarshal(data, &note) != nil || note.Print == "" {
+		return nil
+	}
+	for _, a := range asked {
+		if !bare(a) || !slices.Contains(note.Names, a.Key()) {
 			return nil
 		}
 	}
-	var note settledNote
-	data, err := os.ReadFile(m.settledFile(j))
-	if err != nil || json.Unmarshal(data, &note) != nil || note.Print == "" || note.Print != m.settledPrint(j, place, python) {
+	j, err := m.open(place)
+	if err != nil || note.Print != m.settledPrint(j, place) {
 		return nil
 	}
 	p := emptyPlan(place)
-	p.jar, p.Python, p.Kept, p.SampleOnly, p.Asked = j, python, note.Kept, note.SampleOnly, askedTexts(opt.asked)
+	p.jar, p.Python, p.Kept, p.SampleOnly, p.Asked = j, note.Python, note.Kept, note.SampleOnly, askedTexts(asked)
 	return p
 }
 
 // noteSettled notes that a jar holds what its spec asks for.
-func (m *Machine) noteSettled(place Place, p *Plan) {
-	j, err := jar.OpenHeld(place.Root)
+func (m *Machine) noteSettled(place Place, spec *project.Spec, p *Plan) {
+	j, err := m.open(place)
 	if err != nil {
 		return
 	}
-	note := settledNote{m.settledPrint(j, place, p.Python), p.Kept + len(p.Add) + len(p.Change) + len(p.Mend), p.SampleOnly}
+	note := settledNote{Print: m.settledPrint(j, place), Python: p.Python, Kept: p.Kept + len(p.Add) + len(p.Change) + len(p.Mend), SampleOnly: p.SampleOnly}
+	for _, a := range spec.Asked {
+		if partOf(a) == (part{}) && a.Marker.Holds(p.python.Environment()) {
+			note.Names = append(note.Names, a.Key())
+		}
+	}
 	data, err := json.Marshal(note)
-	file := m.settledFile(j)
+	file := m.settledFile(place.Root)
 	if err == nil && note.Print != "" && os.MkdirAll(filepath.Dir(file), 0o755) == nil {
 		// Half a note is none, so that it need not be written beside its place. Where
 		// it cannot be written all is looked at anew.
