@@ -25,22 +25,22 @@ func importing() ([]work, error) {
 			list = append(list, w)
 		}
 	}
-	if err := b.ready("filling", large, "on"); err != nil {
+	if err := b.ready("importing", large, "on"); err != nil {
 		return nil, err
 	}
-	if err := b.run("filling", "settings", "bytecode", "background"); err != nil {
+	if err := b.run("importing", "settings", "bytecode", "background"); err != nil {
 		return nil, err
 	}
 	return append(list, work{
 		name: "first imports in the second jar, large set", promise: 1.1, words: "the same imports in the first jar, warm",
 		ours: func() error {
 			to := b.fresh("second")
-			if err := b.run("filling", "clone", ".jar", to, "-q"); err != nil {
+			if err := b.run("importing", "clone", ".jar", to, "-q"); err != nil {
 				return err
 			}
 			return b.timed(func() error { return b.imports(to, large) })
 		},
-		limit: func() error { return b.imports("filling/.jar", large) },
+		limit: func() error { return b.imports("importing/.jar", large) },
 	}), nil
 }
 

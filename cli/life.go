@@ -203,7 +203,7 @@ the setting bytecode.`,
 		Example: "  glassjar store compile",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if behind {
-				a.machine.Behind()
+				lowest()
 			}
 			c, err := a.machine.CompileJar(cmd.Context(), a.jar)
 			return a.present(c, err, func() { a.screen.Compiled(c) })

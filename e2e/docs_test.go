@@ -17,7 +17,7 @@ import (
 // pages are those whose commands are run: each block that is set in and begins
 // with "$ " is what one types and what comes back. With GLASSJAR_UPDATE_DOCS=1
 // the pages are written anew.
-var pages = []string{"../README.md", "../docs/first-jar.md", "../docs/moving.md", "../docs/images-and-editors.md", "../docs/clusters.md"}
+var pages = []string{"../README.md", "../docs/first-jar.md", "../docs/moving.md", "../docs/images-and-editors.md", "../docs/clusters.md", "../docs/store.md"}
 
 // What is another on every machine is written as it would be on one.
 var settled = []struct {
@@ -30,6 +30,7 @@ var settled = []struct {
 	{regexp.MustCompile(`python3\.\d+`), "python3.12"},
 	{regexp.MustCompile(`pythonVersion = "3\.\d+"|python:3\.\d+-slim`), ""},
 	{regexp.MustCompile(`on linux \w+`), "on linux x86_64"},
+	{regexp.MustCompile(`cpython-3\d+-[0-9a-f]{8}`), "cpython-312-cb0d0d0a"},
 }
 
 // underWay is a line that says how far work has come: on a slow machine there

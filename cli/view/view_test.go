@@ -156,6 +156,7 @@ func TestWords(t *testing.T) {
 		{&operation.NoSpecError{File: "/orchard/pyproject.toml"}, ExitUsage, "pyproject.toml is not there", "glassjar install"},
 		{&project.FileError{File: "/orchard/x.toml", Line: 3, Why: "bad", Try: "good"}, ExitUsage, "x.toml, line 3: bad", "good"},
 		{fmt.Errorf("/orchard/pylock.toml: %w", project.ErrNoRecord), ExitUsage, "pylock.toml is not there", "glassjar record"},
+		{&store.LostError{Trees: 2, Err: fs.ErrNotExist}, ExitIntegrity, "the store has lost files of 2 packages", "the same command again"},
 		{&store.HashError{File: "a.whl", Want: "12", Have: "34"}, ExitIntegrity, "expected was 12", "try again"},
 		{&index.HashMismatchError{File: "a.metadata", Want: "12", Have: "34"}, ExitIntegrity, "a.metadata", "keeps the index"},
 		{&wheel.Refusal{File: "a.whl", Path: "../x", Why: "it leads out"}, ExitIntegrity, "../x: it leads out", "publishes"},

@@ -281,6 +281,7 @@ func (s *Screen) fileWords(err error) (Message, bool) {
 		step   *operation.OutOfStepError
 		clash  *jar.ClashError
 		hash   *store.HashError
+		lost   *store.LostError
 		meta   *index.HashMismatchError
 		refuse *wheel.Refusal
 	)
@@ -308,6 +309,9 @@ func (s *Screen) fileWords(err error) (Message, bool) {
 	case errors.As(err, &hash):
 		return Message{What: hash.File + " is not what was announced; nothing was installed", Reasons: []string{"its SHA-256 is " + hash.Have, "expected was " + hash.Want},
 			Try: []string{"if the index is right, try again; if it stays so, do not trust the file"}, Exit: ExitIntegrity}, true
+	case errors.As(err, &lost):
+		return Message{What: "the store has lost files of " + Count(lost.Trees, "package") + "; nothing was changed", Reasons: []string{s.system(lost.Err), "it was forgotten that they were there"},
+			Try: []string{"the same command again: it fetches them anew"}, Exit: ExitIntegrity}, true
 	case errors.As(err, &meta):
 		return Message{What: meta.File + " is not what the index announced", Reasons: []string{meta.Error()}, Try: []string{"tell whoever keeps the index"}, Exit: ExitIntegrity}, true
 	case errors.As(err, &refuse):

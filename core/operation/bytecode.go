@@ -3,7 +3,6 @@ package operation
 import (
 	"context"
 	"os"
-	"os/exec"
 	"strings"
 	"sync/atomic"
 
@@ -104,21 +103,12 @@ func (c *compiling) close() {
 	}
 }
 
-// afterwards has another process compile what was left out, at the lowest
-// priority, when a change of a jar is done and has its place.
+// afterwards has what was left out compiled, when a change of a jar is done and has
+// its place.
 func (m *Machine) afterwards(root string) {
-	if m.later && m.bytecodeWay() == settings.BytecodeBackground {
+	if m.later && m.CompileLater != nil && m.bytecodeWay() == settings.BytecodeBackground {
 		m.later = false
-		self, err := os.Executable()
-		if err != nil {
-			return
-		}
-		cmd := exec.Command(self, "--jar", root, "--quiet", "store", "compile", "--behind")
-		cmd.Dir = root
-		apart(cmd)
-		if cmd.Start() == nil {
-			_ = cmd.Process.Release() // nobody waits for it
-		}
+		m.CompileLater(root)
 	}
 }
 
@@ -132,9 +122,6 @@ type Compiled struct {
 	Modules int `json:"modules"`
 	Added   int `json:"added"`
 }
-
-// Behind has this process stand back behind others.
-func (m *Machine) Behind() { lowest() }
 
 // CompileJar compiles the modules of a jar into the store, as far as it has not
 // their bytecode, and puts it into the jar.

@@ -3,7 +3,9 @@ package operation
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
+	"io/fs"
 	"os"
 	"path/filepath"
 	"strings"
@@ -89,7 +91,7 @@ func (m *Machine) carryOut(ctx context.Context, p *Plan, decide Decide) (*Outcom
 	out.Files = int(placed.Load())
 	<-coming.done // nothing is at work any more when this returns
 	if err != nil {
-		return out, err
+		return out, m.lost(err)
 	}
 	m.later = m.later || coming.compiling.kind != "" && coming.compiling.pool == nil && len(p.selected) > 0 && (coming.compiling.find == nil || change.Placer.Left() > 0)
 	if !change.Unseen {
@@ -98,6 +100,18 @@ func (m *Machine) carryOut(ctx context.Context, p *Plan, decide Decide) (*Outcom
 	out.Fetched = coming.transfer.came.Load()
 	out.Done, out.Took = true, time.Since(start)
 	return out, nil
+}
+
+// lost says of an error that the store lacks files, if it does; then it has
+// forgotten that it had them.
+func (m *Machine) lost(err error) error {
+	if !errors.Is(err, fs.ErrNotExist) {
+		return err
+	}
+	if n, err2 := m.Store.Forget(); err2 == nil && n > 0 {
+		return &store.LostError{Trees: n, Err: err}
+	}
+	return err
 }
 
 // lateWrites are the files that tell where everything came from.

@@ -54,6 +54,9 @@ type Machine struct {
 	// Command is what was typed, for the history; Clock tells the time, if set.
 	Command string
 	Clock   func() time.Time
+	// CompileLater, if set, has [Machine.CompileJar] done by another process that
+	// nobody waits for.
+	CompileLater func(jar string)
 	// NoHints leaves out what an error could tell after asking an index.
 	NoHints bool
 	// SealedOff shuts PYTHONPATH and the user's own packages out of what is run.

@@ -39,8 +39,8 @@ type StoreShare struct {
 }
 
 // needs are the package files that jars known here count on, by their hashes,
-// with the name of the distribution, by jar.
-func (m *Machine) needs() (all map[string]string, byJar map[string][]string, err error) {
+// with the name of the distribution, by jar; jars that are going count on none.
+func (m *Machine) needs(going map[string]bool) (all map[string]string, byJar map[string][]string, err error) {
 	known, err := m.knownJars()
 	if err != nil {
 		return nil, nil, err
@@ -58,6 +58,9 @@ func (m *Machine) needs() (all map[string]string, byJar map[string][]string, err
 	}
 	all, byJar = map[string]string{}, map[string][]string{}
 	for _, root := range roots {
+		if going[root] {
+			continue
+		}
 		j, err := jar.Open(root)
 		if err != nil {
 			continue // a jar that is gone counts on nothing
@@ -82,7 +85,7 @@ func (m *Machine) needs() (all map[string]string, byJar map[string][]string, err
 
 // StoreUsage tells what the store holds.
 func (m *Machine) StoreUsage() (*StoreUsage, error) {
-	needed, byJar, err := m.needs()
+	needed, byJar, err := m.needs(nil)
 	if err != nil {
 		return nil, err
 	}
@@ -179,6 +182,7 @@ func (m *Machine) TidyStore(days int, plan bool) (*Tidied, error) {
 	}
 	before := m.now().Add(-time.Duration(days) * 24 * time.Hour)
 	out := &Tidied{Jars: []string{}}
+	going := map[string]bool{}
 	away, err := m.discarded()
 	if err != nil {
 		return nil, err
@@ -189,6 +193,7 @@ func (m *Machine) TidyStore(days int, plan bool) (*Tidied, error) {
 		}
 		out.Jars = append(out.Jars, a.Jar)
 		out.Bytes += a.Size
+		going[a.Held] = true
 		if plan {
 			continue
 		}
@@ -199,7 +204,7 @@ func (m *Machine) TidyStore(days int, plan bool) (*Tidied, error) {
 			return out, err
 		}
 	}
-	needed, _, err := m.needs()
+	needed, _, err := m.needs(going)
 	if err != nil {
 		return nil, err
 	}

@@ -84,9 +84,16 @@ func recordHash(sum string) string {
 	return "sha256=" + base64.RawURLEncoding.EncodeToString(raw[:])
 }
 
-// ContentError says that a content of the store is gone or not whole.
-type ContentError struct{ SHA256 string }
-
-func (e *ContentError) Error() string {
-	return fmt.Sprintf("the store's file %s... is not whole", short(e.SHA256))
+// LostError says that the store lacks files that it should have. Err is how that was
+// seen.
+type LostError struct {
+	// Trees is how many package files have to be fetched and unpacked anew.
+	Trees int
+	Err   error
 }
+
+func (e *LostError) Error() string {
+	return fmt.Sprintf("the store has lost files that %d package files unpack to", e.Trees)
+}
+
+func (e *LostError) Unwrap() error { return e.Err }

@@ -168,8 +168,11 @@ func makeFile(from, to string, fill func(in, out *os.File) error) error {
 // renew gives a content a new file: the old one has as many names as it can have.
 func (s *Store) renew(path string) error {
 	info, err := os.Lstat(path)
-	if err != nil || !whole(info) {
-		return &ContentError{filepath.Base(path)}
+	if err != nil {
+		return err
+	}
+	if !whole(info) {
+		return fs.ErrInvalid
 	}
 	temp, done, err := begin(filepath.Join(s.Dir, "files"))
 	if err != nil {

@@ -157,6 +157,14 @@ func (s *Store) Verify(done func(files int)) (all Amount, damaged []string, err 
 	return all, damaged, s.dropTreesOf(bad)
 }
 
+// Forget forgets the trees that miss a content, so that they are unpacked anew, and
+// gives how many these are.
+func (s *Store) Forget() (int, error) {
+	before := len(s.Trees())
+	err := s.dropTreesOf(nil)
+	return before - len(s.Trees()), err
+}
+
 // dropTreesOf forgets the trees that have one of some contents, and those that
 // miss one.
 func (s *Store) dropTreesOf(bad map[string]bool) error {

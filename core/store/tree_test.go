@@ -272,6 +272,20 @@ func TestPlace(t *testing.T) {
 		require.NoError(t, err)
 		assert.False(t, os.SameFile(info, at), way)
 	}
+	// Between file systems there are only copies.
+	if other, err := os.MkdirTemp("/dev/shm", "glassjar-"); err == nil {
+		defer os.RemoveAll(other)
+		for _, way := range []string{"", store.Link} {
+			p := &store.Placer{Store: s, Way: way}
+			require.NoError(t, p.PlaceIn(other, []store.Pair{{From: from, Name: "as-" + way}, {From: from + "none", Name: "none", Optional: true}}))
+			assert.Equal(t, 1, p.Left())
+			p.Close()
+			info, err := os.Stat(filepath.Join(other, "as-"+way))
+			require.NoError(t, err)
+			assert.Equal(t, os.FileMode(0o755), info.Mode().Perm())
+			assert.Equal(t, store.Stamp(sumOf("one")), info.ModTime())
+		}
+	}
 	assert.ErrorIs(t, (&store.Placer{}).Place(filepath.Join(dir, "nowhere"), filepath.Join(dir, "x")), os.ErrNotExist)
 }
 

@@ -57,4 +57,8 @@ glassjar discard scratch --yes'
 shot settings press-house 'glassjar settings
 glassjar index list --probe
 glassjar connect editor --plan'
+shot store press-house 'glassjar store usage
+glassjar store compile
+glassjar store tidy --plan
+glassjar store verify'
 report press-house

@@ -1,6 +1,6 @@
 //go:build unix
 
-package operation
+package cli
 
 import (
 	"os/exec"

@@ -1,4 +1,4 @@
-package operation
+package cli
 
 import (
 	"os/exec"

@@ -1,0 +1,178 @@
+package main
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"net"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"sync"
+	"time"
+)
+
+// firsts measures first installs: store, caches and jar are empty.
+func firsts() ([]work, error) {
+	b, err := newBed()
+	if err != nil {
+		return nil, err
+	}
+	var list []work
+	for _, s := range []set{large, web, toy} {
+		if err := s.write(b.wheels(s)); err != nil {
+			return nil, err
+		}
+		bound := 0.0
+		if s == large {
+			bound = 1.3
+		}
+		list = append(list, work{
+			name: "first install from a folder, " + s.name + " set", promise: bound, words: "unzip, one for each processor",
+			ours:  b.first(s, "off", b.wheels(s), nil),
+			limit: b.unzip(s, "true"),
+		})
+	}
+	list = append(list, work{
+		name: "the same, large set", words: "unzip, and sha256sum of what comes out and of the wheels",
+		ours:  b.first(large, "off", b.wheels(large), nil),
+		limit: b.unzip(large, "(ls "+b.wheels(large)+"/*.whl; find . -type f) | xargs -n 500 -P $(nproc) sha256sum >sums"),
+	})
+	wire, err := b.wire(large)
+	if err != nil {
+		return nil, err
+	}
+	return append(list, wire), nil
+}
+
+// first installs a set into a new jar with an empty store.
+func (b *bed) first(s set, bytecode, index string, after func(in string) error) func() error {
+	return func() error {
+		in := filepath.Base(b.fresh("first"))
+		own := &bed{dir: b.dir, program: b.program, home: filepath.Join(b.dir, in, "home")}
+		for _, args := range [][]string{{"settings", "bytecode", bytecode}, {"index", "add", "wheels", index, "--project"}, {"create"}} {
+			if err := own.run(in, args...); err != nil {
+				return err
+			}
+		}
+		return b.timed(func() error {
+			err := own.run(in, "install", "-q", s.dist(0))
+			b.memory = max(b.memory, own.memory)
+			if err == nil && after != nil {
+				err = after(in)
+			}
+			return err
+		})
+	}
+}
+
+// unzip unpacks the wheels of a set, and does something more with what comes out.
+func (b *bed) unzip(s set, more string) func() error {
+	return func() error {
+		return b.command(filepath.Base(b.fresh("unzipped")), "sh", "-c", "ls "+b.wheels(s)+"/*.whl | xargs -n 4 -P $(nproc) sh -c 'for w; do unzip -qo $w; done' unzip && "+more)
+	}
+}
+
+// rate is that of the wire, in bytes a second.
+const rate = 20 << 20
+
+// wire measures a first install from a server that sends no faster than a rate,
+// to all connections together; the limit is one transfer of the same bytes.
+func (b *bed) wire(s set) (work, error) {
+	listener, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		return work{}, err
+	}
+	address := "http://" + listener.Addr().String()
+	slow := &slowly{next: time.Now()}
+	server := &http.Server{Handler: http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { b.serve(w, r, s, slow) })}
+	go func() { _ = server.Serve(listener) }() // until the bench ends
+	return work{
+		name: "first install over loopback at 20 MB/s, large set", promise: 1.15, words: "one transfer of the same bytes",
+		ours: b.first(s, "off", address+"/simple/", nil),
+		limit: func() error {
+			res, err := http.Get(address + "/all")
+			if err != nil {
+				return err
+			}
+			defer res.Body.Close()
+			_, err = io.Copy(io.Discard, res.Body)
+			return err
+		},
+	}, nil
+}
+
+// serve answers as a simple index (PEP 503) of the folder of wheels does.
+func (b *bed) serve(w http.ResponseWriter, r *http.Request, s set, slow *slowly) {
+	files, _ := filepath.Glob(filepath.Join(b.wheels(s), "*.whl"))
+	switch dir, name := filepath.Split(strings.TrimSuffix(r.URL.Path, "/")); {
+	case r.URL.Path == "/all":
+		for _, f := range files {
+			send(w, f, slow)
+		}
+	case dir == "/files/":
+		if strings.HasSuffix(name, ".metadata") {
+			_, _ = w.Write(s.metadata(strings.TrimSuffix(name, ".metadata")))
+			return
+		}
+		file := filepath.Join(b.wheels(s), name)
+		if info, err := os.Stat(file); err == nil {
+			w.Header().Set("Content-Length", strconv.FormatInt(info.Size(), 10))
+		}
+		send(w, file, slow)
+	default:
+		w.Header().Set("Content-Type", "text/html")
+		for _, f := range files {
+			base := filepath.Base(f)
+			if strings.HasPrefix(base, strings.ReplaceAll(name, "-", "_")+"-") {
+				sum := b.sum(f)
+				fmt.Fprintf(w, "<a href=\"/files/%s#sha256=%s\" data-core-metadata=\"true\">%s</a>\n", base, sum, base)
+			}
+		}
+	}
+}
+
+// slowly is the time at which the wire is free again.
+type slowly struct {
+	mu   sync.Mutex
+	next time.Time
+}
+
+func (s *slowly) wait(ctx context.Context, bytes int) {
+	s.mu.Lock()
+	now := time.Now()
+	// A sleeper wakes late: what it missed is not lost.
+	if now.Sub(s.next) > 20*time.Millisecond {
+		s.next = now
+	}
+	s.next = s.next.Add(time.Duration(float64(bytes) / rate * float64(time.Second)))
+	until := s.next
+	s.mu.Unlock()
+	select {
+	case <-time.After(time.Until(until)):
+	case <-ctx.Done():
+	}
+}
+
+func send(w http.ResponseWriter, file string, slow *slowly) {
+	f, err := os.Open(file)
+	if err != nil {
+		return
+	}
+	defer f.Close()
+	buffer := make([]byte, 64<<10)
+	for {
+		n, err := f.Read(buffer)
+		if n > 0 {
+			slow.wait(context.Background(), n)
+			if _, err := w.Write(buffer[:n]); err != nil {
+				return
+			}
+		}
+		if err != nil {
+			return
+		}
+	}
+}
