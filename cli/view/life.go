@@ -231,7 +231,11 @@ func (s *Screen) StoreUsage(u *operation.StoreUsage) {
 	t.Print()
 	t = s.Sheet() // with columns of its own
 	for _, j := range u.Jars {
-		t.Row("for", s.Plain(s.Path(j.Name)), s.Plain(fmt.Sprintf("%8s", Bytes(j.Bytes))), s.Faint(Count(j.Files, "file")))
+		files := Count(j.Files, "file")
+		if j.Discarded {
+			files += "; discarded"
+		}
+		t.Row("for", s.Plain(s.Path(j.Name)), s.Plain(fmt.Sprintf("%8s", Bytes(j.Bytes))), s.Faint(files))
 	}
 	if u.Discarded > 0 {
 		t.Line("away", s.Plain(Bytes(u.Discarded)), s.Faint("in discarded jars"))

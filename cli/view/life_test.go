@@ -92,12 +92,12 @@ var views = []struct {
 	}, []string{"sealed  x.zip  2 packages in 3 files, 5 B", "serves  linux-x86_64 with Python 3.12", "wrong   a is missing", "nothing wrong"}},
 	{"store", func(s *Screen) {
 		s.StoreUsage(&operation.StoreUsage{Dir: "/store", Files: 2, Bytes: 10, Needed: 4, Discarded: 3, Saved: 2000, Contents: store.Amount{Files: 1, Bytes: 10}, Bytecode: store.Amount{Files: 1, Bytes: 7},
-			Distributions: []operation.StoreShare{{Name: "press", Amount: store.Amount{Files: 1, Bytes: 4}}}, Jars: []operation.StoreShare{{Name: "/orchard/.jar", Amount: store.Amount{Files: 1, Bytes: 4}}}})
+			Distributions: []operation.StoreShare{{Name: "press", Amount: store.Amount{Files: 1, Bytes: 4}}}, Jars: []operation.StoreShare{{Name: "/orchard/.jar", Amount: store.Amount{Files: 1, Bytes: 4}}, {Name: "/orchard/old", Discarded: true}}})
 		s.Tidied(&operation.Tidied{Amount: store.Amount{Files: 1, Bytes: 6}, Jars: []string{"/orchard/old"}})
 		s.Tidied(&operation.Tidied{Done: true})
 		s.Verified(&operation.Verified{Amount: store.Amount{Files: 2, Bytes: 10}, Damaged: []string{"abc"}})
 		s.Verified(&operation.Verified{})
-	}, []string{"2 files, 10 B", "of it   7 B  bytecode", "saves   2.0 kB", "keeps   press", "for     .jar", "away    3 B", "would free 9 B", "frees   1 file, 6 B in all", "removed 0 files", "damaged abc", "nothing wrong"}},
+	}, []string{"2 files, 10 B", "of it   7 B  bytecode", "saves   2.0 kB", "keeps   press", "for     .jar", "0 files; discarded", "away    3 B", "would free 9 B", "frees   1 file, 6 B in all", "removed 0 files", "damaged abc", "nothing wrong"}},
 	{"settings", func(s *Screen) {
 		s.Settings(&operation.EffectiveSettings{File: "/settings.toml", Settings: []operation.Effective{{Key: "store", Value: "/x", From: operation.FromUser, File: "/settings.toml", Words: "where"},
 			{Key: "keyring", Value: "false", From: operation.FromBuiltIn}, {Key: "python", Value: "3.12", From: operation.FromProject, File: "/orchard/pyproject.toml"}, {Key: "shelf", Value: "/y", From: "GLASSJAR_HOME"}}})

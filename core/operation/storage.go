@@ -36,6 +36,8 @@ type StoreUsage struct {
 type StoreShare struct {
 	Name string `json:"name"`
 	store.Amount
+	// Discarded tells that a jar was discarded, and can be brought back.
+	Discarded bool `json:"discarded,omitempty"`
 }
 
 // needs are the package files that jars known here count on, by their hashes,
@@ -97,9 +99,21 @@ func (m *Machine) StoreUsage() (*StoreUsage, error) {
 		out.Files, out.Bytes = out.Files+to.Files, out.Bytes+to.Bytes
 	}
 	trees := m.sizeTrees(out, needed)
+	away, err := m.discarded()
+	if err != nil {
+		return nil, err
+	}
+	stood := map[string]string{} // where a discarded jar was
+	for _, a := range away {
+		stood[a.Held] = a.Jar
+		out.Discarded += a.Size
+	}
 	alone := int64(0)
 	for _, root := range sortedNames(byJar) {
 		s := StoreShare{Name: root}
+		if was, ok := stood[root]; ok {
+			s.Name, s.Discarded = was, true
+		}
 		for _, sum := range byJar[root] {
 			s.Files, s.Bytes = s.Files+trees[sum].Files, s.Bytes+trees[sum].Bytes
 		}
@@ -107,11 +121,7 @@ func (m *Machine) StoreUsage() (*StoreUsage, error) {
 		out.Jars = append(out.Jars, s)
 	}
 	out.Saved = max(0, alone-out.Needed)
-	away, err := m.discarded()
-	for _, a := range away {
-		out.Discarded += a.Size
-	}
-	return out, err
+	return out, nil
 }
 
 // sizeTrees fills in what each distribution has in the store, each content once,

@@ -54,11 +54,10 @@ glassjar check
 glassjar check --mend
 glassjar seal press-house.zip --target linux-x86_64
 glassjar discard scratch --yes'
-shot settings press-house 'glassjar settings
-glassjar index list --probe
+shot settings press-house 'glassjar settings'
+shot editor press-house 'glassjar index list --probe
 glassjar connect editor --plan'
 shot store press-house 'glassjar store usage
-glassjar store compile
 glassjar store tidy --plan
 glassjar store verify'
 report press-house
