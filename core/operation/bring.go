@@ -32,6 +32,7 @@ type bringing struct {
 	plan      *Plan
 	transfer  *transfer
 	compiling *compiling
+	slots     chan struct{} // for unpacking
 	arrived   chan brought
 	done      chan struct{} // closed once err is set
 	err       error
@@ -39,7 +40,7 @@ type bringing struct {
 
 // bring begins to bring the files of a plan. It ends with the context.
 func (m *Machine) bring(ctx context.Context, p *Plan) *bringing {
-	b := &bringing{m: m, plan: p, compiling: m.compiling(p.python), arrived: make(chan brought), done: make(chan struct{})}
+	b := &bringing{m: m, plan: p, compiling: m.compiling(p.python), slots: make(chan struct{}, unpackAtOnce), arrived: make(chan brought), done: make(chan struct{})}
 	var files []index.File
 	for _, s := range p.selected {
 		files = append(files, s.file)
@@ -70,47 +71,92 @@ func (b *bringing) next(ctx context.Context) (brought, bool, error) {
 	}
 }
 
+// Files of a size are fetched by so many at a time: few of the large ones, so that
+// the first is there soon and is unpacked while others come.
+const (
+	largeSize    = 1 << 20
+	largeAtOnce  = 2
+	unpackAtOnce = 3
+)
+
 // all brings everything, the largest first: what is left at the end is small.
 func (b *bringing) all(ctx context.Context) error {
 	list := slices.Clone(b.plan.selected)
 	slices.SortStableFunc(list, func(x, y selection) int { return cmp.Compare(y.file.Size, x.file.Size) })
-	group, ctx := errgroup.WithContext(ctx)
-	group.SetLimit(atOnce)
+	large, others := make(chan selection, len(list)), make(chan selection, len(list))
 	for _, s := range list {
+		if s.file.Size >= largeSize {
+			large <- s
+		} else {
+			others <- s
+		}
+	}
+	close(large)
+	close(others)
+	group, ctx := errgroup.WithContext(ctx)
+	for n := range atOnce {
+		queue := others
+		if n < largeAtOnce {
+			queue = large
+		}
 		group.Go(func() error {
-			one, err := b.one(ctx, s)
-			if err != nil {
-				return err
+			for s := range queue {
+				if err := ctx.Err(); err != nil {
+					return err
+				}
+				if err := b.one(ctx, group, s); err != nil {
+					return err
+				}
 			}
-			select {
-			case b.arrived <- one:
-				return nil
-			case <-ctx.Done():
-				return ctx.Err()
-			}
+			return nil
 		})
 	}
 	return group.Wait()
 }
 
-func (b *bringing) one(ctx context.Context, s selection) (brought, error) {
-	tree, ok := b.m.Store.Tree(s.file.SHA256())
-	if !ok {
-		path, sum, err := b.plan.catalog.fetchSurely(ctx, s.file, b.transfer)
-		if err != nil {
-			return brought{}, fmt.Errorf("%s: %w", s.file.Name, err)
-		}
-		if tree, err = b.m.unpack(ctx, path, s.file.Name, sum, wheel.LimitsFor(b.plan.system())); err != nil {
-			return brought{}, err
-		}
+// one fetches a file, and has it unpacked while the next is fetched.
+func (b *bringing) one(ctx context.Context, group *errgroup.Group, s selection) error {
+	if tree, ok := b.m.Store.Tree(s.file.SHA256()); ok {
+		return b.give(ctx, s, tree)
 	}
+	path, sum, err := b.plan.catalog.fetchSurely(ctx, s.file, b.transfer)
+	if err != nil {
+		return fmt.Errorf("%s: %w", s.file.Name, err)
+	}
+	group.Go(func() error {
+		// Few at a time: what is unpacked is put in place while others are.
+		select {
+		case b.slots <- struct{}{}:
+			defer func() { <-b.slots }()
+		case <-ctx.Done():
+			return ctx.Err()
+		}
+		tree, err := b.m.unpack(ctx, path, s.file.Name, sum, wheel.LimitsFor(b.plan.system()))
+		if err != nil {
+			return err
+		}
+		return b.give(ctx, s, tree)
+	})
+	return nil
+}
+
+// give hands a distribution on.
+func (b *bringing) give(ctx context.Context, s selection, tree *store.Tree) error {
 	tree.Use()
 	w, stored, err := wheelOf(tree)
 	if err != nil {
-		return brought{}, err
+		return err
 	}
 	compiled, err := b.compiling.of(ctx, tree)
-	return brought{selection: s, wheel: w, tree: tree, stored: stored, compiled: compiled}, err
+	if err != nil {
+		return err
+	}
+	select {
+	case b.arrived <- brought{selection: s, wheel: w, tree: tree, stored: stored, compiled: compiled}:
+		return nil
+	case <-ctx.Done():
+		return ctx.Err()
+	}
 }
 
 // system is the operating system of a plan's interpreter.
