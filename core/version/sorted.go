@@ -1,6 +1,10 @@
 package version
 
-import "sort"
+import (
+	"slices"
+	"sort"
+	"strings"
+)
 
 // Sorted is a list of versions prepared for picking those of a set quickly.
 type Sorted struct {
@@ -14,7 +18,7 @@ type place struct {
 
 // NewSorted prepares a list, in whatever order it is.
 func NewSorted(versions []Version) *Sorted {
-	s := &Sorted{}
+	s := &Sorted{final: make([]place, 0, len(versions))}
 	for i, v := range versions {
 		list := &s.final
 		if v.IsPrerelease() {
@@ -22,8 +26,12 @@ func NewSorted(versions []Version) *Sorted {
 		}
 		*list = append(*list, place{v.key, i})
 	}
+	order := func(a, b place) int { return strings.Compare(a.key, b.key) }
 	for _, list := range [][]place{s.final, s.pre} {
-		sort.Slice(list, func(i, j int) bool { return list[i].key < list[j].key })
+		slices.Reverse(list) // the newest mostly comes first
+		if !slices.IsSortedFunc(list, order) {
+			slices.SortFunc(list, order)
+		}
 	}
 	return s
 }
