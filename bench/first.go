@@ -2,7 +2,7 @@ package main
 
 import (
 	"context"
-	"fmt"
+	"encoding/json"
 	"io"
 	"net"
 	"net/http"
@@ -104,7 +104,7 @@ func (b *bed) wire(s set) (work, error) {
 	}, nil
 }
 
-// serve answers as a simple index (PEP 503) of the folder of wheels does.
+// serve answers as a simple index (PEP 691) of the folder of wheels does.
 func (b *bed) serve(w http.ResponseWriter, r *http.Request, s set, slow *slowly) {
 	files, _ := filepath.Glob(filepath.Join(b.wheels(s), "*.whl"))
 	switch dir, name := filepath.Split(strings.TrimSuffix(r.URL.Path, "/")); {
@@ -123,14 +123,15 @@ func (b *bed) serve(w http.ResponseWriter, r *http.Request, s set, slow *slowly)
 		}
 		send(w, file, slow)
 	default:
-		w.Header().Set("Content-Type", "text/html")
+		list := []map[string]any{}
 		for _, f := range files {
 			base := filepath.Base(f)
-			if strings.HasPrefix(base, strings.ReplaceAll(name, "-", "_")+"-") {
-				sum := b.sum(f)
-				fmt.Fprintf(w, "<a href=\"/files/%s#sha256=%s\" data-core-metadata=\"true\">%s</a>\n", base, sum, base)
+			if info, err := os.Stat(f); err == nil && strings.HasPrefix(base, strings.ReplaceAll(name, "-", "_")+"-") {
+				list = append(list, map[string]any{"filename": base, "url": "/files/" + base, "hashes": map[string]string{"sha256": b.sum(f)}, "size": info.Size(), "core-metadata": true})
 			}
 		}
+		w.Header().Set("Content-Type", "application/vnd.pypi.simple.v1+json")
+		_ = json.NewEncoder(w).Encode(map[string]any{"meta": map[string]string{"api-version": "1.1"}, "name": name, "files": list}) // who asks is gone
 	}
 }
 
