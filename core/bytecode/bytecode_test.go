@@ -152,3 +152,21 @@ func TestCompileFails(t *testing.T) {
 	assert.ErrorIs(t, gone.Compile(context.Background(), todo, nil), os.ErrNotExist)
 	gone.Close()
 }
+
+// Only interpreters whose bytecode is theirs alone share it.
+func TestKind(t *testing.T) {
+	for want, said := range map[string]interpreter.Answer{
+		"cpython-312-cb0d0d0a": {Version: "3.12.1", Implementation: "cpython", CacheTag: "cpython-312", Magic: "cb0d0d0a"},
+		"pypy39-f00d0d0a":      {Version: "3.9.16", Implementation: "pypy", CacheTag: "pypy39", Magic: "f00d0d0a"},
+		"cpython-27-03f30d0a":  {Version: "2.7.18", Implementation: "cpython", Magic: "03f30d0a"},
+	} {
+		assert.Equal(t, want, bytecode.Kind(interpreter.Interpreter{Said: said}))
+	}
+	for _, said := range []interpreter.Answer{
+		{Version: "2.7.18", Implementation: "pypy", Magic: "03f30d0a"},
+		{Version: "3.12.1", Implementation: "cpython", CacheTag: "cpython-312"},
+		{Version: "3.12.1", Implementation: "cpython", Magic: "cb0d0d0a"},
+	} {
+		assert.Empty(t, bytecode.Kind(interpreter.Interpreter{Said: said}), "%v", said)
+	}
+}

@@ -104,9 +104,18 @@ func TestCache(t *testing.T) {
 		assert.Equal(t, f.Said.Version, found.Said.Version)
 		assert.Equal(t, 1, asked(), n)
 	}
+	// The program that the stand-in starts is known from then on: there is no time to
+	// ask it.
+	hasty := &interpreter.Finder{Cache: interpreter.OpenCache(filepath.Join(dir, "cache", "pythons.json")), Timeout: 1}
+	itself, err := hasty.Ask(ctx, f.Path)
+	require.NoError(t, err)
+	assert.Equal(t, f.Said.Version, itself.Said.Version)
+	_, err = (&interpreter.Finder{Timeout: 1}).Ask(ctx, f.Path)
+	assert.Error(t, err)
+
 	program(t, bin, "python3", "#!/bin/sh\necho asked >>'"+log+"'\nexec '"+f.Path+"' \"$@\" \n")
 	c := interpreter.OpenCache(filepath.Join(dir, "cache", "pythons.json"))
-	_, err := (&interpreter.Finder{Cache: c}).Ask(ctx, filepath.Join(bin, "python3"))
+	_, err = (&interpreter.Finder{Cache: c}).Ask(ctx, filepath.Join(bin, "python3"))
 	require.NoError(t, err)
 	assert.Equal(t, 2, asked())
 

@@ -17,6 +17,7 @@ import (
 	"glassjar/core/interpreter"
 	"glassjar/core/jar"
 	"glassjar/core/metadata"
+	"glassjar/core/store"
 	"glassjar/core/version"
 	"glassjar/core/wheel"
 )
@@ -510,4 +511,38 @@ func TestMore(t *testing.T) {
 	c = coming(nil)
 	c.Late = func(map[string][]byte) error { return lost }
 	assert.ErrorIs(t, j.Apply(context.Background(), c), lost)
+}
+
+// Bytecode is put beside modules that are as they were installed and have none.
+func TestAddBytecode(t *testing.T) {
+	j := create(t)
+	require.NoError(t, j.Apply(context.Background(), add(pack(t, "press", "1.0", "", "press.py=x = 1\n", "must.py=y = 2\n", "cider.py=z = 3\n", "notes.txt=none\n"))))
+	installed, err := j.Installed()
+	require.NoError(t, err)
+	compiled := filepath.Join(t.TempDir(), "compiled")
+	require.NoError(t, os.WriteFile(compiled, []byte("bytecode"), 0o444))
+	require.NoError(t, os.WriteFile(j.Path(site+"must.py"), []byte("y = 3\n"), 0o644)) // edited
+	own := j.Path(site + "__pycache__/cider.cpython-312.pyc")
+	require.NoError(t, os.MkdirAll(filepath.Dir(own), 0o755))
+	require.NoError(t, os.WriteFile(own, []byte("Python's own"), 0o644))
+	for n, want := range []int{1, 0} {
+		added, err := j.AddBytecode(installed, "cpython-312", &store.Placer{}, func(string) string { return compiled })
+		require.NoError(t, err)
+		assert.Equal(t, want, added, n)
+	}
+	assert.FileExists(t, j.Path(site+"__pycache__/press.cpython-312.pyc"))
+	assert.NoFileExists(t, j.Path(site+"__pycache__/must.cpython-312.pyc"))
+	data, err := os.ReadFile(own)
+	require.NoError(t, err)
+	assert.Equal(t, "Python's own", string(data))
+	added, err := j.AddBytecode(installed, "pypy39", &store.Placer{}, func(string) string { return compiled + "-none" })
+	require.NoError(t, err)
+	assert.Zero(t, added)
+
+	// All of it goes with its modules, Python's own too.
+	s, err := j.Survey(installed)
+	require.NoError(t, err)
+	assert.Empty(t, s.Unknown)
+	require.NoError(t, j.Apply(context.Background(), jar.Change{Remove: installed}))
+	assert.NoDirExists(t, j.Path(site+"__pycache__"))
 }

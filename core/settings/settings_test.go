@@ -75,3 +75,32 @@ func TestFolders(t *testing.T) {
 	assert.Equal(t, "/orchard/data/glassjar/store", filepath.ToSlash(f.Store))
 	assert.Equal(t, "/orchard/config/glassjar/settings.toml", filepath.ToSlash(f.Settings))
 }
+
+// A choice takes its values and no others, set by the program or by hand.
+func TestChoices(t *testing.T) {
+	file := filepath.Join(t.TempDir(), "settings.toml")
+	for key, values := range map[string][]string{"placing": {"clone", "link", "copy"}, "bytecode": {"off", "on", "background"}} {
+		known, ok := settings.Known(key)
+		require.True(t, ok)
+		assert.Equal(t, values, known.Choices)
+		for _, v := range values {
+			s, err := settings.Set(file, known, []string{v})
+			require.NoError(t, err, v)
+			assert.Equal(t, v, map[string]string{"placing": s.Placing, "bytecode": s.Bytecode}[key])
+			assert.True(t, s.Has(key))
+		}
+		var bad *settings.ValueError
+		for _, wrong := range [][]string{{"by-hand"}, {""}, values} {
+			_, err := settings.Set(file, known, wrong)
+			require.ErrorAs(t, err, &bad, "%v", wrong)
+		}
+		_, err := settings.Set(file, known, nil)
+		require.NoError(t, err)
+		require.NoError(t, os.WriteFile(file, []byte(key+" = \"by-hand\"\n"), 0o644))
+		_, err = settings.Read(file)
+		var fault *project.FileError
+		require.ErrorAs(t, err, &fault)
+		assert.Contains(t, fault.Why, values[0])
+		require.NoError(t, os.Remove(file))
+	}
+}
