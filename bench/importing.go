@@ -32,7 +32,7 @@ func importing() ([]work, error) {
 		return nil, err
 	}
 	return append(list, work{
-		name: "first imports in the second jar, large set", promise: 1.1, words: "the same imports in the first jar, warm",
+		name: "first imports in the second jar, large set", promise: 1.1, words: "the same imports in the first jar, warm; linking may come on top",
 		ours: func() error {
 			to := b.fresh("second")
 			if err := b.run("importing", "clone", ".jar", to, "-q"); err != nil {
