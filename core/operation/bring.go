@@ -176,6 +176,14 @@ func (m *Machine) unpack(ctx context.Context, path, name, sum string, limits whe
 	lock, _ := unpacking.LoadOrStore(sum, &sync.Mutex{})
 	lock.(*sync.Mutex).Lock()
 	defer lock.(*sync.Mutex).Unlock()
+	if !m.Settings.KeepPackages {
+		defer func() {
+			// Also where another process unpacked it while this one fetched it.
+			if m.Store.HasTree(sum) {
+				m.Store.Drop(sum)
+			}
+		}()
+	}
 	if tree, ok := m.Store.Tree(sum); ok {
 		return tree, nil
 	}
@@ -195,11 +203,7 @@ func (m *Machine) unpack(ctx context.Context, path, name, sum string, limits whe
 		sources[i] = store.Source{Key: e.Key(), Executable: e.Executable || e.Scheme == wheel.Scripts, Size: e.Size, Hash: e.Hash, SHA256: e.SHA256(),
 			Copy: func(to io.Writer) error { return w.Copy(to, e) }}
 	}
-	tree, err := m.Store.Unpack(ctx, sum, headOf(w.Outline()), sources)
-	if err == nil && !m.Settings.KeepPackages {
-		m.Store.Drop(sum)
-	}
-	return tree, err
+	return m.Store.Unpack(ctx, sum, headOf(w.Outline()), sources)
 }
 
 func openWheel(path, name string, limits wheel.Limits) (*wheel.Wheel, func(), error) {

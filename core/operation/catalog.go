@@ -157,8 +157,8 @@ func (c *catalog) metadataBytes(ctx context.Context, f index.File) ([]byte, erro
 
 func (c *catalog) metadataFrom(ctx context.Context, f index.File) ([]byte, error) {
 	_, here := c.m.Store.Package(f.SHA256())
-	if tree, ok := c.m.Store.Tree(f.SHA256()); ok {
-		return tree.Read(rootOf(tree) + "/" + tree.Fact("info") + "/METADATA")
+	if data, ok := c.unpackedMetadata(f); ok {
+		return data, nil
 	}
 	if source := c.indexes.Source(f.Index); source != nil && !here && (f.HasMetadata || f.Path == "") {
 		data, err := source.Metadata(ctx, f)
@@ -178,7 +178,24 @@ func (c *catalog) metadataFrom(ctx context.Context, f index.File) ([]byte, error
 	if err != nil {
 		return nil, err
 	}
-	return index.WheelMetadata(path)
+	data, err := index.WheelMetadata(path)
+	if err != nil {
+		// Another process may have unpacked it meanwhile, and not kept the file.
+		if data, ok := c.unpackedMetadata(f); ok {
+			return data, nil
+		}
+	}
+	return data, err
+}
+
+// unpackedMetadata is METADATA of a wheel that is in the store.
+func (c *catalog) unpackedMetadata(f index.File) ([]byte, bool) {
+	tree, ok := c.m.Store.Tree(f.SHA256())
+	if !ok {
+		return nil, false
+	}
+	data, err := tree.Read(rootOf(tree) + "/" + tree.Fact("info") + "/METADATA")
+	return data, err == nil
 }
 
 // keepFile writes a file of the cache. Where that fails it is asked for again,
