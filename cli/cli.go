@@ -141,7 +141,7 @@ func (a *app) root() *cobra.Command {
 	f.BoolVarP(&a.yes, "yes", "y", false, "go ahead without asking")
 	f.BoolVarP(&a.quiet, "quiet", "q", false, "print errors only")
 	f.BoolVar(&a.offline, "offline", false, "use only what is on this machine")
-	f.BoolVar(&a.noWait, "no-wait", false, "fail at once where another command is changing the jar")
+	f.BoolVar(&a.noWait, "no-wait", false, "fail at once where another command is at work on the jar")
 	f.BoolVarP(&a.verbose, "verbose", "v", false, "say more, such as what was passed over")
 	f.StringVar(&a.color, "color", "auto", "auto, always or never")
 	root.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error {
@@ -212,7 +212,7 @@ func (a *app) prepare(cmd *cobra.Command, args []string) error {
 	}
 	a.machine.Client.Offline = a.offline
 	a.machine.Command, a.machine.NoWait = typedWords(a.typed), a.noWait
-	a.machine.Waits = func(jar string) { a.screen.Note("waiting: another command is changing " + a.screen.Path(jar)) }
+	a.machine.Waits = func(jar string) { a.screen.Note("waiting: another command is at work on " + a.screen.Path(jar)) }
 	a.machine.CompileLater = compileLater
 	a.machine.Sweep()
 	a.machine.Report = a.screen.Progress().Report

@@ -177,7 +177,7 @@ func (s *Screen) jarWords(err error) (Message, bool) {
 	case errors.As(err, &served):
 		return Message{What: served.Error(), Reasons: served.Serves, Try: []string{"make one that does: glassjar record, on a machine with the spec"}, Exit: ExitUnsolved}, true
 	case errors.As(err, &busy):
-		return Message{What: "another command is changing " + s.Path(busy.Jar), Reasons: []string{"--no-wait was asked for"}, Try: []string{"wait for it: the same command without --no-wait"}, Exit: ExitNo}, true
+		return Message{What: "another command is at work on " + s.Path(busy.Jar), Reasons: []string{"--no-wait was asked for"}, Try: []string{"wait for it: the same command without --no-wait"}, Exit: ExitNo}, true
 	case errors.As(err, &clone):
 		return Message{What: "the contents cannot be had for " + clone.Python, Reasons: clone.Against, Try: []string{"clone it with its own Python: without --python"}, Exit: ExitUnsolved}, true
 	case errors.As(err, &trust):

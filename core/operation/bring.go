@@ -62,10 +62,11 @@ func (m *Machine) bring(ctx context.Context, p *Plan) *bringing {
 func (b *bringing) next(ctx context.Context) (brought, bool, error) {
 	select {
 	case one, ok := <-b.arrived:
-		if !ok {
-			<-b.done
+		if ok {
+			return one, true, nil
 		}
-		return one, ok, b.err
+		<-b.done
+		return one, false, b.err
 	case <-ctx.Done():
 		return brought{}, false, ctx.Err()
 	}

@@ -250,10 +250,10 @@ func (m *Machine) watchPython(j *jar.Jar) {
 	}
 }
 
-// BusyError says that another process is changing a jar.
+// BusyError says that another process is changing a jar, or uses the store.
 type BusyError struct{ Jar string }
 
-func (e *BusyError) Error() string { return "another command is changing " + e.Jar }
+func (e *BusyError) Error() string { return "another command is at work on " + e.Jar }
 
 // hold keeps other processes from changing the jar of a place until release is
 // called. A jar that is not there yet cannot be held; making one is a rename,

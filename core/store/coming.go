@@ -59,7 +59,7 @@ func same(hold *flock.Flock, path string) bool {
 
 // Sweep removes what processes that are no more were filling.
 func (s *Store) Sweep() {
-	for _, folder := range []string{"packages", "files", "trees", "bytecode"} {
+	for _, folder := range []string{Packages, Contents, Trees, Bytecode} {
 		dir := filepath.Join(s.Dir, folder)
 		entries, err := os.ReadDir(dir)
 		if err != nil {
@@ -74,7 +74,7 @@ func (s *Store) Sweep() {
 			if ok, err := hold.TryLock(); err != nil || !ok {
 				continue
 			}
-			if folder == "files" {
+			if folder == Contents {
 				s.sweepAnnounced(filepath.Join(dir, name))
 			}
 			// Where that fails, something is still writing there; another time.

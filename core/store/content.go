@@ -1,14 +1,16 @@
 package store
 
 import (
-	"encoding/base64"
 	"encoding/hex"
 	"errors"
 	"fmt"
 	"io/fs"
 	"os"
 	"path/filepath"
+	"strconv"
 	"time"
+
+	"glassjar/core/metadata"
 )
 
 // A content stands in the folder "files" under the SHA-256 of its bytes. It is
@@ -21,18 +23,8 @@ import (
 // that was edited has another time; and two contents of the same length, between
 // which Python could not tell otherwise, have different ones.
 func Stamp(sum string) time.Time {
-	n := int64(0)
-	for i := range min(7, len(sum)) {
-		n = n<<4 | int64(digit(sum[i]))
-	}
-	return time.Unix(978_307_200+n, 0) // 2001-01-01, UTC
-}
-
-func digit(c byte) byte {
-	if c >= 'a' {
-		return c - 'a' + 10
-	}
-	return c - '0'
+	n, _ := strconv.ParseInt(sum[:min(7, len(sum))], 16, 64) // of a SHA-256 it never fails
+	return time.Unix(978_307_200+n, 0)                       // 2001-01-01, UTC
 }
 
 // writable are the bits that a whole content does not have.
@@ -81,7 +73,7 @@ func recordHash(sum string) string {
 	if _, err := hex.Decode(raw[:], []byte(sum)); err != nil {
 		return ""
 	}
-	return "sha256=" + base64.RawURLEncoding.EncodeToString(raw[:])
+	return metadata.RecordHash(raw)
 }
 
 // LostError says that the store lacks files that it should have. Err is how that was
