@@ -9,7 +9,6 @@ import (
 
 func (a *app) createCommand() *cobra.Command {
 	var opt operation.CreateOptions
-	var put []string
 	cmd := &cobra.Command{
 		Use: "create [NAME]", GroupID: "make", Short: "make a new jar: the project's, or NAME on the shelf",
 		Long: `Makes an empty jar: the project's in .jar, or with NAME one on your shelf that
@@ -20,25 +19,21 @@ belongs to no project. Nothing is installed in it and nothing outside changes.`,
 			if len(args) == 1 {
 				opt.Name = args[0]
 			}
-			created, err := a.machine.Create(cmd.Context(), opt)
+			created, err := a.machine.Create(cmd.Context(), opt, a.decide(false))
 			if err != nil {
 				return err
 			}
-			if len(put) > 0 {
-				o, err := a.machine.Install(cmd.Context(), operation.InstallOptions{Jar: created.Place.Root, Wants: put}, a.decide(false))
-				if err != nil {
-					return err
-				}
-				a.show(o, false)
-				return nil
+			if created.Filled != nil {
+				a.show(created.Filled, false)
+			} else {
+				a.showCreated(created)
 			}
-			a.showCreated(created)
 			return nil
 		},
 	}
 	cmd.Flags().StringVar(&opt.Python, "python", "", "the Python to use: 3.12, \">=3.9,<3.12\", pypy, or a path")
 	cmd.Flags().StringVar(&opt.At, "at", "", "make it in this folder")
-	cmd.Flags().StringArrayVar(&put, "put", nil, "install this into it as well; may be repeated")
+	cmd.Flags().StringArrayVar(&opt.Put, "put", nil, "install this into it as well; may be repeated")
 	cmd.Flags().BoolVar(&opt.SeeSystem, "see-system", false, "let it see the packages of the Python it is made from")
 	return cmd
 }

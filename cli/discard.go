@@ -16,13 +16,13 @@ brings a jar back.`,
 		Example: "  glassjar discard .jar\n  glassjar discard scratch\n  glassjar discard --undo",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if undo {
-				d, err := a.machine.BringBack(args)
+				d, err := a.machine.BringBack(cmd.Context(), args)
 				return a.present(d, err, func() { a.screen.Discarded(d) })
 			}
 			if err := atLeast(1, "the path or the name of a jar")(cmd, args); err != nil {
 				return err
 			}
-			d, err := a.machine.Discard(args, a.decideDiscard)
+			d, err := a.machine.Discard(cmd.Context(), args, a.decideDiscard)
 			return a.present(d, err, func() { a.screen.Discarded(d) })
 		},
 	}

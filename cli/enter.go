@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"context"
 	"os"
 
 	"github.com/spf13/cobra"
@@ -23,7 +24,7 @@ elsewhere a new shell is opened inside, and exit leads out of it again.`,
 			if len(args) > 0 {
 				ref = args[0]
 			}
-			return a.enter(ref, onCD)
+			return a.enter(cmd.Context(), ref, onCD)
 		},
 	}
 	cmd.Flags().BoolVar(&onCD, "on-cd", false, "for shells: enter only what this program made here for you")
@@ -31,13 +32,13 @@ elsewhere a new shell is opened inside, and exit leads out of it again.`,
 	return cmd
 }
 
-func (a *app) enter(ref string, onCD bool) error {
+func (a *app) enter(ctx context.Context, ref string, onCD bool) error {
 	inside := os.Getenv(shell.Variable)
 	_, name := operation.UserShell()
 	if inside != "" {
 		name = inside
 	}
-	e, err := a.machine.Enter(ref, name, onCD)
+	e, err := a.machine.Enter(ctx, ref, name, onCD)
 	switch {
 	case err != nil:
 		return err

@@ -27,7 +27,7 @@ they are asked. The first that knows a name is the only one asked for it.`,
 		return &cobra.Command{Use: use, Short: short, Example: example, Args: args, RunE: func(cmd *cobra.Command, args []string) error {
 			e := edit(args)
 			e.Project = forProject
-			file, err := a.machine.EditIndexes(e)
+			file, err := a.machine.EditIndexes(cmd.Context(), e)
 			if err != nil {
 				return err
 			}

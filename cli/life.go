@@ -43,7 +43,7 @@ back to any of them.`,
 		Example: "  glassjar history",
 		Args:    atMost(0),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			h, err := a.machine.History(a.jar)
+			h, err := a.machine.History(cmd.Context(), a.jar)
 			return a.present(h, err, func() { a.screen.History(h) })
 		},
 	}
@@ -153,7 +153,7 @@ contents give equal bytes. With --check a sealed jar is verified, byte for byte.
 		Args:    exactly("the file to write"),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if check {
-				s, err := a.machine.CheckSealed(args[0])
+				s, err := a.machine.CheckSealed(cmd.Context(), args[0])
 				if err == nil && len(s.Faults) > 0 {
 					a.exit = view.ExitIntegrity
 				}
@@ -189,7 +189,7 @@ func (a *app) storeCommand() *cobra.Command {
 With --older only what was not used for so many days.`,
 		Example: "  glassjar store tidy --plan\n  glassjar store tidy --older 30", Args: atMost(0),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			t, err := a.machine.TidyStore(days, plan)
+			t, err := a.machine.TidyStore(cmd.Context(), days, plan)
 			return a.present(t, err, func() { a.screen.Tidied(t) })
 		},
 	}
@@ -212,14 +212,14 @@ the setting bytecode.`,
 	cmd.AddCommand(
 		&cobra.Command{Use: "usage", Short: "how much is kept, and for what", Example: "  glassjar store usage", Args: atMost(0),
 			RunE: func(cmd *cobra.Command, args []string) error {
-				u, err := a.machine.StoreUsage()
+				u, err := a.machine.StoreUsage(cmd.Context())
 				return a.present(u, err, func() { a.screen.StoreUsage(u) })
 			}},
 		tidy,
 		compile,
 		&cobra.Command{Use: "verify", Short: "compare every file with its hash", Example: "  glassjar store verify", Args: atMost(0),
 			RunE: func(cmd *cobra.Command, args []string) error {
-				v, err := a.machine.VerifyStore()
+				v, err := a.machine.VerifyStore(cmd.Context())
 				if err == nil && len(v.Damaged) > 0 {
 					a.exit = view.ExitIntegrity
 				}

@@ -58,7 +58,7 @@ func (a *app) labelCommand() *cobra.Command {
 		Example: "  glassjar label",
 		Args:    atMost(0),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			l, err := a.machine.Label(a.jar)
+			l, err := a.machine.Label(cmd.Context(), a.jar)
 			return a.present(l, err, func() { a.screen.Label(l) })
 		},
 	}

@@ -22,7 +22,7 @@ stay.`,
 				return &operation.UsageError{Why: "--clear takes the name of one setting", Try: "glassjar settings --clear store"}
 			}
 			if len(args) > 1 || clear {
-				file, err := a.machine.SetSetting(args[0], args[1:])
+				file, err := a.machine.SetSetting(cmd.Context(), args[0], args[1:])
 				if err != nil {
 					return err
 				}
@@ -32,7 +32,7 @@ stay.`,
 			}
 			if len(args) == 1 && !clear {
 				if _, ok := settings.Known(args[0]); !ok {
-					_, err := a.machine.SetSetting(args[0], nil)
+					_, err := a.machine.SetSetting(cmd.Context(), args[0], nil)
 					return err
 				}
 			}

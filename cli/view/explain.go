@@ -20,7 +20,7 @@ func (s *Screen) solveWords(err error) (Message, bool) {
 	if !errors.As(err, &failure) {
 		return Message{}, false
 	}
-	m := Message{What: "no versions fit together for " + failure.Environment, Exit: ExitUnsolved}
+	m := Message{What: "no versions fit together for " + failure.Environment}
 	for _, f := range failure.Facts {
 		m.Reasons = append(m.Reasons, sentence(f, failure.Facts))
 	}
@@ -32,7 +32,7 @@ func (s *Screen) solveWords(err error) (Message, bool) {
 }
 
 func unknownNames(e *operation.UnknownNamesError) Message {
-	m := Message{What: "no index has " + strings.Join(e.Names, ", "), Exit: ExitUnsolved}
+	m := Message{What: "no index has " + strings.Join(e.Names, ", ")}
 	if len(e.Names) == 1 && len(e.Indexes) == 1 {
 		m.What = fmt.Sprintf("the index %s has no %s", e.Indexes[0], e.Names[0])
 	}

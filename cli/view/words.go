@@ -22,20 +22,6 @@ import (
 	"glassjar/core/wheel"
 )
 
-// Exit codes.
-const (
-	ExitDone      = 0
-	ExitNo        = 1
-	ExitUsage     = 2
-	ExitUnsolved  = 3
-	ExitNetwork   = 4
-	ExitIntegrity = 5
-	ExitPython    = 6
-	ExitBuild     = 7
-	// ExitInterrupted is for an interrupt, as shells count it.
-	ExitInterrupted = 130
-)
-
 // Message is an error in words: what could not be done, why, what to try.
 type Message struct {
 	What    string   `json:"message"`
@@ -48,6 +34,7 @@ type Message struct {
 // brixmeter"; it makes the first line where the error does not say it itself.
 func (s *Screen) Words(doing string, err error) Message {
 	m := s.words(err)
+	m.Exit = exitOf(err)
 	if m.What == "" {
 		m.What = "cannot " + doing
 	}
@@ -61,18 +48,15 @@ func (s *Screen) Words(doing string, err error) Message {
 }
 
 func (s *Screen) words(err error) Message {
-	for _, describe := range []func(error) (Message, bool){s.usageWords, s.solveWords, s.jarWords, s.fileWords, s.networkWords} {
+	for _, describe := range []func(error) (Message, bool){s.usageWords, s.solveWords, s.jarWords, s.fileWords, s.networkWords, s.machineWords} {
 		if m, ok := describe(err); ok {
 			return m
 		}
 	}
-	switch {
-	case errors.Is(err, context.Canceled):
-		return Message{What: "interrupted; nothing was changed", Exit: ExitInterrupted}
-	case errors.Is(err, fs.ErrPermission):
-		return Message{Reasons: []string{s.system(err)}, Try: []string{"choose a folder that you may write to, or ask its owner"}, Exit: ExitPython}
+	if errors.Is(err, context.Canceled) {
+		return Message{What: "interrupted; nothing was changed"}
 	}
-	return Message{Reasons: []string{s.system(err)}, Exit: ExitPython}
+	return Message{Reasons: []string{err.Error()}}
 }
 
 // system is an error of the operating system, paths shortened.
@@ -94,11 +78,11 @@ func (s *Screen) usageWords(err error) (Message, bool) {
 	var parse *requirement.ParseError
 	switch {
 	case errors.As(err, &usage):
-		return Message{What: usage.Why, Try: nonEmpty(usage.Try), Exit: ExitUsage}, true
+		return Message{What: usage.Why, Try: nonEmpty(usage.Try)}, true
 	case errors.As(err, &name):
-		return Message{What: name.Error(), Reasons: []string{"a name has letters, digits, '-', '_' and '.', and begins with a letter or digit"}, Exit: ExitUsage}, true
+		return Message{What: name.Error(), Reasons: []string{"a name has letters, digits, '-', '_' and '.', and begins with a letter or digit"}}, true
 	case errors.As(err, &parse):
-		return Message{What: fmt.Sprintf("%q is not a requirement", parse.Text), Reasons: []string{fmt.Sprintf("column %d: expected %s", parse.Column, parse.Expected)}, Exit: ExitUsage}, true
+		return Message{What: fmt.Sprintf("%q is not a requirement", parse.Text), Reasons: []string{fmt.Sprintf("column %d: expected %s", parse.Column, parse.Expected)}}, true
 	}
 	return Message{}, false
 }
@@ -139,35 +123,35 @@ func (s *Screen) jarWords(err error) (Message, bool) {
 		return s.noJar(noJar), true
 	case errors.As(err, &disagree):
 		return Message{What: "two jars are in question here, and this command writes", Reasons: []string{"active in this shell: " + s.Path(disagree.Active), "of this project: " + s.Path(disagree.Project)},
-			Try: []string{"deactivate, or say which one: --jar " + s.Path(disagree.Project)}, Exit: ExitUsage}, true
+			Try: []string{"deactivate, or say which one: --jar " + s.Path(disagree.Project)}}, true
 	case errors.As(err, &exists):
-		m := Message{What: fmt.Sprintf("there is something at %s already", s.Path(exists.Path)), Try: []string{"choose another place: --at DIR"}, Exit: ExitUsage}
+		m := Message{What: fmt.Sprintf("there is something at %s already", s.Path(exists.Path)), Try: []string{"choose another place: --at DIR"}}
 		if exists.Jar {
 			m.What = fmt.Sprintf("there is a jar at %s already", s.Path(exists.Path))
 			m.Try = []string{"use it: glassjar install NAME", "or begin anew: glassjar discard " + s.Path(exists.Path)}
 		}
 		return m, true
 	case errors.As(err, &own):
-		return Message{What: s.Path(own.Jar) + " holds things that are not the jar's", Reasons: own.Files, Try: []string{"move them elsewhere first; discard removes all of a jar"}, Exit: ExitUsage}, true
+		return Message{What: s.Path(own.Jar) + " holds things that are not the jar's", Reasons: own.Files, Try: []string{"move them elsewhere first; discard removes all of a jar"}}, true
 	case errors.As(err, &notJar):
-		return Message{What: s.Path(notJar.Path) + " is not a jar", Reasons: []string{notJar.Why}, Try: []string{"glassjar here shows the jar in effect; its folder is mostly .jar"}, Exit: ExitPython}, true
+		return Message{What: s.Path(notJar.Path) + " is not a jar", Reasons: []string{notJar.Why}, Try: []string{"glassjar here shows the jar in effect; its folder is mostly .jar"}}, true
 	case errors.As(err, &newer):
-		return Message{What: fmt.Sprintf("%s was made by a newer version of this program", s.Path(newer.Path)), Reasons: []string{newer.Error()}, Try: []string{"use that version"}, Exit: ExitPython}, true
+		return Message{What: fmt.Sprintf("%s was made by a newer version of this program", s.Path(newer.Path)), Reasons: []string{newer.Error()}, Try: []string{"use that version"}}, true
 	case errors.As(err, &gone):
-		return Message{What: fmt.Sprintf("the Python of %s is gone", s.Path(gone.Jar)), Reasons: []string{fmt.Sprintf("it was %s, version %s", gone.Target, gone.Version)}, Try: []string{"glassjar recreate"}, Exit: ExitPython}, true
+		return Message{What: fmt.Sprintf("the Python of %s is gone", s.Path(gone.Jar)), Reasons: []string{fmt.Sprintf("it was %s, version %s", gone.Target, gone.Version)}, Try: []string{"glassjar recreate"}}, true
 	case errors.As(err, &noPython):
 		return s.noPython(noPython), true
 	case errors.As(err, &wrong):
 		return Message{What: "this jar's Python is not one that the project takes", Reasons: []string{wrong.Error()},
-			Try: []string{"make the jar anew: glassjar discard .jar, then glassjar create"}, Exit: ExitPython}, true
-	case errors.As(err, &rejected):
-		return Message{What: s.Path(rejected.Path) + " cannot be used as a Python", Reasons: []string{rejected.Why}, Try: []string{"glassjar pythons lists those that can"}, Exit: ExitPython}, true
+			Try: []string{"make the jar anew: glassjar discard .jar, then glassjar create"}}, true
+	case errors.As(err, &rejected) && !rejected.Passing:
+		return Message{What: s.Path(rejected.Path) + " cannot be used as a Python", Reasons: []string{rejected.Why}, Try: []string{"glassjar pythons lists those that can"}}, true
 	case errors.As(err, &command):
 		return s.noCommand(command), true
 	case errors.As(err, &needed):
 		return s.stillNeeded(needed), true
 	case errors.As(err, &missing):
-		m := Message{What: missing.Error(), Try: []string{"glassjar contents lists what is there"}, Exit: ExitUsage}
+		m := Message{What: missing.Error(), Try: []string{"glassjar contents lists what is there"}}
 		for _, name := range missing.Names {
 			if near := missing.Near[name]; len(near) > 0 {
 				m.Reasons = append(m.Reasons, fmt.Sprintf("%s: did you mean %s?", name, strings.Join(near, " or ")))
@@ -175,21 +159,21 @@ func (s *Screen) jarWords(err error) (Message, bool) {
 		}
 		return m, true
 	case errors.As(err, &served):
-		return Message{What: served.Error(), Reasons: served.Serves, Try: []string{"make one that does: glassjar record, on a machine with the spec"}, Exit: ExitUnsolved}, true
+		return Message{What: served.Error(), Reasons: served.Serves, Try: []string{"make one that does: glassjar record, on a machine with the spec"}}, true
 	case errors.As(err, &busy):
-		return Message{What: "another command is at work on " + s.Path(busy.Jar), Reasons: []string{"--no-wait was asked for"}, Try: []string{"wait for it: the same command without --no-wait"}, Exit: ExitNo}, true
+		return Message{What: "another command is at work on " + s.Path(busy.Jar), Reasons: []string{"--no-wait was asked for"}, Try: []string{"wait for it: the same command without --no-wait"}}, true
 	case errors.As(err, &clone):
-		return Message{What: "the contents cannot be had for " + clone.Python, Reasons: clone.Against, Try: []string{"clone it with its own Python: without --python"}, Exit: ExitUnsolved}, true
+		return Message{What: "the contents cannot be had for " + clone.Python, Reasons: clone.Against, Try: []string{"clone it with its own Python: without --python"}}, true
 	case errors.As(err, &trust):
 		return Message{What: "the jar at " + s.Path(trust.Jar) + " is not entered by itself", Reasons: []string{"this program did not make it on this machine for you"},
-			Try: []string{"make your own from its record: glassjar discard " + s.Path(trust.Jar) + ", then glassjar recreate", "or enter it once: glassjar enter"}, Exit: ExitNo}, true
+			Try: []string{"make your own from its record: glassjar discard " + s.Path(trust.Jar) + ", then glassjar recreate", "or enter it once: glassjar enter"}}, true
 	case errors.As(err, &other):
-		return Message{What: s.Path(other.File) + " is there, and was not written by this program", Try: []string{"move it elsewhere first, and take over what you need of it"}, Exit: ExitUsage}, true
+		return Message{What: s.Path(other.File) + " is there, and was not written by this program", Try: []string{"move it elsewhere first, and take over what you need of it"}}, true
 	case errors.As(err, &away):
-		return Message{What: "cannot move " + s.Path(away.From), Reasons: []string{away.Error() + ", and is not empty"}, Try: []string{"look into both, and move one by hand"}, Exit: ExitUsage}, true
+		return Message{What: "cannot move " + s.Path(away.From), Reasons: []string{away.Error() + ", and is not empty"}, Try: []string{"look into both, and move one by hand"}}, true
 	case errors.As(err, &noShell):
 		return Message{What: noShell.Error(), Reasons: []string{"there is one for " + strings.Join(shell.Shells, ", ")},
-			Try: []string{"run its script by hand: . .jar/bin/activate, with the ending that fits the shell"}, Exit: ExitUsage}, true
+			Try: []string{"run its script by hand: . .jar/bin/activate, with the ending that fits the shell"}}, true
 	case errors.As(err, &noFile):
 		return noFittingFile(noFile), true
 	}
@@ -197,20 +181,19 @@ func (s *Screen) jarWords(err error) (Message, bool) {
 }
 
 func noFittingFile(e *operation.NoFittingFileError) Message {
-	m := Message{What: strings.TrimSpace("the record cannot be followed for " + e.Name + " " + e.Version), Reasons: []string{e.Error()}, Exit: ExitUnsolved,
+	m := Message{What: strings.TrimSpace("the record cannot be followed for " + e.Name + " " + e.Version), Reasons: []string{e.Error()},
 		Try: []string{"make a record that serves this system too: glassjar record"}}
 	switch {
 	case e.Kind != "":
 		m.Reasons = []string{"its source is of the kind " + e.Kind + ", which is not installed from here"}
 	case e.Sources:
 		m.Reasons = []string{"the record has a source distribution only, and nothing is built without consent"}
-		m.Exit = ExitBuild
 	}
 	return m
 }
 
 func (s *Screen) noJar(e *operation.NoJarError) Message {
-	m := Message{What: e.Error(), Exit: ExitPython}
+	m := Message{What: e.Error()}
 	switch {
 	case e.Named != "":
 		m.Reasons = []string{"looked for at " + s.Path(e.Root)}
@@ -232,7 +215,7 @@ func (s *Screen) noJar(e *operation.NoJarError) Message {
 }
 
 func (s *Screen) noPython(e *operation.NoPythonError) Message {
-	m := Message{What: e.Error(), Exit: ExitPython, Try: []string{"install one, or name its folder: GLASSJAR_PYTHONS=/folder/of/pythons"}}
+	m := Message{What: e.Error(), Try: []string{"install one, or name its folder: GLASSJAR_PYTHONS=/folder/of/pythons"}}
 	if e.From != "" {
 		m.Reasons = append(m.Reasons, "asked for by "+e.From)
 	}
@@ -249,7 +232,7 @@ func (s *Screen) noPython(e *operation.NoPythonError) Message {
 }
 
 func (s *Screen) noCommand(e *operation.NoCommandError) Message {
-	m := Message{What: fmt.Sprintf("there is no command %q in the jar or on PATH", e.Name), Exit: 127, Try: []string{"glassjar contents lists what is in the jar"}}
+	m := Message{What: fmt.Sprintf("there is no command %q in the jar or on PATH", e.Name), Try: []string{"glassjar contents lists what is in the jar"}}
 	if len(e.Near) > 0 {
 		m.Reasons = append(m.Reasons, "did you mean "+strings.Join(e.Near, " or ")+"?")
 	}
@@ -263,7 +246,7 @@ func (s *Screen) noCommand(e *operation.NoCommandError) Message {
 }
 
 func (s *Screen) stillNeeded(e *operation.StillNeededError) Message {
-	m := Message{What: "these are still needed", Exit: ExitUsage}
+	m := Message{What: "these are still needed"}
 	for name, by := range e.By {
 		m.Reasons = append(m.Reasons, fmt.Sprintf("%s is needed by %s", name, strings.Join(by, ", ")))
 	}
@@ -289,14 +272,14 @@ func (s *Screen) fileWords(err error) (Message, bool) {
 	case errors.As(err, &file):
 		e := *file
 		e.File = s.Path(e.File)
-		return Message{What: s.Path(file.File) + " is not as it should be", Reasons: []string{e.Error()}, Try: nonEmpty(file.Try), Exit: ExitUsage}, true
+		return Message{What: s.Path(file.File) + " is not as it should be", Reasons: []string{e.Error()}, Try: nonEmpty(file.Try)}, true
 	case errors.Is(err, project.ErrNoRecord):
 		return Message{What: "there is no record to recreate a jar from", Reasons: []string{s.Path(strings.TrimSuffix(err.Error(), ": "+project.ErrNoRecord.Error())) + " is not there"},
-			Try: []string{"glassjar install writes one; glassjar record makes one from the spec"}, Exit: ExitUsage}, true
+			Try: []string{"glassjar install writes one; glassjar record makes one from the spec"}}, true
 	case errors.As(err, &noSpec):
-		return Message{What: "there is no spec to work from", Reasons: []string{s.Path(noSpec.File) + " is not there"}, Try: []string{"glassjar install NAME writes one"}, Exit: ExitUsage}, true
+		return Message{What: "there is no spec to work from", Reasons: []string{s.Path(noSpec.File) + " is not there"}, Try: []string{"glassjar install NAME writes one"}}, true
 	case errors.As(err, &step):
-		m := Message{What: "the spec has changed since the record was made", Exit: ExitNo, Try: []string{"follow the spec: glassjar record, then glassjar recreate", "or the record as it is: glassjar recreate --as-recorded"}}
+		m := Message{What: "the spec has changed since the record was made", Try: []string{"follow the spec: glassjar record, then glassjar recreate", "or the record as it is: glassjar recreate --as-recorded"}}
 		for _, a := range step.Added {
 			m.Reasons = append(m.Reasons, "only the spec asks for "+a)
 		}
@@ -305,26 +288,28 @@ func (s *Screen) fileWords(err error) (Message, bool) {
 		}
 		return m, true
 	case errors.As(err, &clash):
-		return Message{What: "two distributions have the same file; nothing was installed", Reasons: []string{clash.Error()}, Try: []string{"install only one of them"}, Exit: ExitIntegrity}, true
+		return Message{What: "two distributions have the same file; nothing was installed", Reasons: []string{clash.Error()}, Try: []string{"install only one of them"}}, true
 	case errors.As(err, &hash):
 		return Message{What: hash.File + " is not what was announced; nothing was installed", Reasons: []string{"its SHA-256 is " + hash.Have, "expected was " + hash.Want},
-			Try: []string{"if the index is right, try again; if it stays so, do not trust the file"}, Exit: ExitIntegrity}, true
+			Try: []string{"if the index is right, try again; if it stays so, do not trust the file"}}, true
 	case errors.As(err, &lost):
 		return Message{What: "the store has lost files of " + Count(lost.Trees, "package") + "; nothing was changed", Reasons: []string{s.system(lost.Err), "it was forgotten that they were there"},
-			Try: []string{"the same command again: it fetches them anew"}, Exit: ExitIntegrity}, true
+			Try: []string{"the same command again: it fetches them anew"}}, true
 	case errors.As(err, &meta):
-		return Message{What: meta.File + " is not what the index announced", Reasons: []string{meta.Error()}, Try: []string{"tell whoever keeps the index"}, Exit: ExitIntegrity}, true
+		return Message{What: meta.File + " is not what the index announced", Reasons: []string{meta.Error()}, Try: []string{"tell whoever keeps the index"}}, true
 	case errors.As(err, &refuse):
 		return Message{What: refuse.File + " is refused; nothing was installed", Reasons: []string{strings.TrimPrefix(refuse.Error(), refuse.File+": ")},
-			Try: []string{"tell whoever publishes it"}, Exit: ExitIntegrity}, true
+			Try: []string{"tell whoever publishes it"}}, true
 	case errors.Is(err, metadata.ErrInvalid):
-		return Message{What: "a package's description is not as the standard says", Reasons: []string{err.Error()}, Exit: ExitIntegrity}, true
+		return Message{What: "a package's description is not as the standard says", Reasons: []string{err.Error()}}, true
 	}
 	return Message{}, false
 }
 
 func (s *Screen) networkWords(err error) (Message, bool) {
 	var (
+		busy     *fetch.BusyError
+		damaged  *index.DamagedError
 		status   *fetch.StatusError
 		network  *fetch.NetworkError
 		offline  *fetch.OfflineError
@@ -335,17 +320,21 @@ func (s *Screen) networkWords(err error) (Message, bool) {
 	ask := []string{"glassjar index list shows the indexes that are set up"}
 	switch {
 	case errors.As(err, &status):
-		return Message{What: "an index did not give what was asked for", Reasons: []string{status.Error()}, Try: ask, Exit: ExitNetwork}, true
+		return Message{What: "an index did not give what was asked for", Reasons: []string{status.Error()}, Try: ask}, true
+	case errors.As(err, &damaged):
+		return Message{What: damaged.File + " is not what the index announced", Reasons: []string{damaged.Why}, Try: []string{"try again; if it stays so, tell whoever keeps the index"}}, true
+	case errors.As(err, &busy):
+		return Message{What: "an index asks to be left alone for a while", Reasons: []string{busy.Error()}, Try: []string{"the same command again, after that"}}, true
 	case errors.As(err, &offline):
-		return Message{What: "this needs something that is not on this machine", Reasons: []string{offline.Error()}, Try: []string{"run it again without --offline"}, Exit: ExitNetwork}, true
+		return Message{What: "this needs something that is not on this machine", Reasons: []string{offline.Error()}, Try: []string{"run it again without --offline"}}, true
 	case errors.As(err, &insecure):
-		return Message{What: "an address is refused", Reasons: []string{insecure.Error()}, Try: []string{"use https, or set allow-http = true in the settings"}, Exit: ExitNetwork}, true
+		return Message{What: "an address is refused", Reasons: []string{insecure.Error()}, Try: []string{"use https, or set allow-http = true in the settings"}}, true
 	case errors.As(err, &notIndex):
-		return Message{What: "that is not an index", Reasons: []string{notIndex.Error()}, Try: []string{"check the address; that of an index often ends in /simple/"}, Exit: ExitNetwork}, true
+		return Message{What: "that is not an index", Reasons: []string{notIndex.Error()}, Try: []string{"check the address; that of an index often ends in /simple/"}}, true
 	case errors.As(err, &pin):
-		return Message{What: "an index is missing", Reasons: []string{pin.Error()}, Try: []string{"glassjar index add " + pin.Index + " ADDRESS"}, Exit: ExitUsage}, true
+		return Message{What: "an index is missing", Reasons: []string{pin.Error()}, Try: []string{"glassjar index add " + pin.Index + " ADDRESS"}}, true
 	case errors.As(err, &network):
-		return Message{What: "an index cannot be reached", Reasons: []string{network.Error()}, Try: ask, Exit: ExitNetwork}, true
+		return Message{What: "an index cannot be reached", Reasons: []string{network.Error()}, Try: ask}, true
 	}
 	return Message{}, false
 }

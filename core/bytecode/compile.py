@@ -45,6 +45,9 @@ def work(source, place, temp):
         return "none"
     with open(temp, "wb") as f:
         f.write(header(info, len(data)) + code)
+        # A power cut must not leave half of it: Python would fail at it.
+        f.flush()
+        os.fsync(f.fileno())
     os.utime(temp, (info.st_mtime, info.st_mtime))
     os.chmod(temp, 0o444)
     folder = os.path.dirname(place)

@@ -1,7 +1,8 @@
 // Package fetch gets things over HTTP. It retries what may pass (429, 5xx,
-// broken connections, cut-off bodies) with growing pauses, resumes downloads,
-// keeps answers as RFC 9111 says, bounds what it reads, and sends credentials
-// only to the host they belong to. Failures are values.
+// broken connections, cut-off and stalled bodies) with growing pauses, resumes
+// downloads, waits as long as a server asks for, up to a minute, keeps answers as
+// RFC 9111 says, bounds what it reads, and sends credentials only to the host they
+// belong to. Failures are values.
 package fetch
 
 import (
@@ -41,6 +42,21 @@ type NetworkError struct {
 func (e *NetworkError) Error() string { return fmt.Sprintf("%s cannot be reached: %v", e.URL, e.Err) }
 func (e *NetworkError) Unwrap() error { return e.Err }
 
+// BusyError reports that a server asks to be left alone for longer than this program
+// waits.
+type BusyError struct {
+	URL string
+	// Until is when it may be asked again.
+	Until time.Time
+}
+
+func (e *BusyError) Error() string {
+	return fmt.Sprintf("%s asks not to be asked again before %s", e.URL, e.Until.Local().Format("15:04:05 on 2006-01-02"))
+}
+
+// errStalled is the cause of a body that was broken off since nothing came of it.
+var errStalled = errors.New("nothing came for too long")
+
 // OfflineError reports that something would have to be fetched.
 type OfflineError struct{ URL string }
 
@@ -65,6 +81,11 @@ type Client struct {
 	Retries int
 	// Pause is the first pause before trying again; 0 means 200 ms. It doubles.
 	Pause time.Duration
+	// Stall is how long a body may give nothing before it is broken off and asked
+	// for anew; 0 means 30 s.
+	Stall time.Duration
+	// Waits, if set, is told that a server asked to wait, before that is done.
+	Waits func(host string, d time.Duration)
 	// Cache is the folder of kept answers; empty keeps nothing.
 	Cache string
 	// Certificates is a file of further certificate authorities, PEM.
@@ -94,6 +115,13 @@ func (c *Client) pause() time.Duration {
 	return 200 * time.Millisecond
 }
 
+func (c *Client) stall() time.Duration {
+	if c.Stall > 0 {
+		return c.Stall
+	}
+	return 30 * time.Second
+}
+
 func (c *Client) client() (*http.Client, error) {
 	c.once.Do(func() {
 		transport := http.DefaultTransport.(*http.Transport).Clone()
@@ -117,6 +145,7 @@ func (c *Client) client() (*http.Client, error) {
 		r.Logger = nil
 		r.RetryMax = c.retries()
 		r.RetryWaitMin, r.RetryWaitMax = c.pause(), 20*time.Second
+		r.CheckRetry, r.Backoff = c.checkRetry, c.backoff
 		r.ErrorHandler = func(res *http.Response, err error, _ int) (*http.Response, error) {
 			if err != nil && res != nil {
 				res.Body.Close() // one or the other, as http.RoundTripper has it
@@ -180,8 +209,10 @@ func (c *Client) do(ctx context.Context, address string, header http.Header) (*h
 	}
 	c.Credentials.take(u)
 	u.User = nil
-	req, err := http.NewRequestWithContext(ctx, http.MethodGet, u.String(), nil)
+	within, cancel := context.WithCancelCause(ctx)
+	req, err := http.NewRequestWithContext(within, http.MethodGet, u.String(), nil)
 	if err != nil {
+		cancel(nil)
 		return nil, &NetworkError{shown, err}
 	}
 	for k, v := range header {
@@ -190,13 +221,19 @@ func (c *Client) do(ctx context.Context, address string, header http.Header) (*h
 	req.Header.Set("User-Agent", "glassjar")
 	res, err := client.Do(req)
 	var insecure *InsecureError
-	switch {
-	case err == nil:
+	var busy *BusyError
+	if err == nil {
+		res.Body = &watched{body: res.Body, ctx: within, cancel: cancel, stall: c.stall()}
 		return res, nil
+	}
+	cancel(nil)
+	switch {
 	case ctx.Err() != nil:
 		return nil, ctx.Err()
 	case errors.As(err, &insecure):
 		return nil, insecure
+	case errors.As(err, &busy):
+		return nil, busy
 	}
 	return nil, &NetworkError{shown, plain(err)}
 }
@@ -237,8 +274,7 @@ func (c *Client) Read(ctx context.Context, address, accept string, limit int64) 
 			}
 		}
 		data, res, err := c.readOnce(ctx, address, accept, limit, kept)
-		var cut *NetworkError
-		if err == nil || !errors.As(err, &cut) || !errors.Is(err, io.ErrUnexpectedEOF) {
+		if !errors.Is(err, errBroken) {
 			return data, res, err
 		}
 		last = err
@@ -270,7 +306,7 @@ func (c *Client) readOnce(ctx context.Context, address, accept string, limit int
 	case ctx.Err() != nil:
 		return nil, nil, ctx.Err()
 	case err != nil:
-		return nil, nil, &NetworkError{Redact(address), plain(err)}
+		return nil, nil, &NetworkError{Redact(address), broken{plain(err)}}
 	case int64(len(data)) > limit:
 		return nil, nil, &NetworkError{Redact(address), fmt.Errorf("the answer is larger than %d bytes", limit)}
 	}

@@ -12,6 +12,8 @@ import (
 	"strconv"
 	"strings"
 	"time"
+
+	"glassjar/core/atomicfile"
 )
 
 // kept is an answer in the cache: a line of JSON, then the body. A private
@@ -139,17 +141,8 @@ func (c *Client) keep(address, accept string, k *kept) {
 	sum := sha256.Sum256(k.body)
 	k.Sum = hex.EncodeToString(sum[:])
 	head, err := json.Marshal(k)
-	file := c.keptFile(address, accept)
-	if err != nil || os.MkdirAll(filepath.Dir(file), 0o755) != nil {
-		return
-	}
-	temp, err := os.CreateTemp(filepath.Dir(file), ".new-")
-	if err != nil {
-		return
-	}
-	_, err = temp.Write(append(append(head, '\n'), k.body...))
-	if err2 := temp.Close(); err != nil || err2 != nil || os.Rename(temp.Name(), file) != nil {
-		os.Remove(temp.Name())
+	if err == nil {
+		_ = atomicfile.Cache(c.keptFile(address, accept), append(append(head, '\n'), k.body...))
 	}
 }
 

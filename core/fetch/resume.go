@@ -39,15 +39,16 @@ func (r *resuming) Read(p []byte) (int, error) {
 	}
 }
 
-// again asks for what is missing. Without ranges, or where the file has
-// changed meanwhile, there is nothing to go on with.
+// again asks for what is missing: the rest, where the server gives parts, else the
+// whole, of which what came already is passed over. Where the file has changed
+// meanwhile there is nothing to go on with.
 func (r *resuming) again(cause error) error {
 	if r.ctx.Err() != nil {
 		return r.ctx.Err()
 	}
-	broken := &NetworkError{Redact(r.address), fmt.Errorf("the connection broke after %d bytes: %w", r.at, plain(cause))}
-	if r.left <= 0 || !r.ranges && r.at > 0 {
-		return broken
+	lost := &NetworkError{Redact(r.address), fmt.Errorf("the connection broke after %d bytes: %w", r.at, plain(cause))}
+	if r.left <= 0 {
+		return lost
 	}
 	r.left--
 	if err := wait(r.ctx, r.client.pause()<<min(4, r.client.retries()-r.left-1)); err != nil {
@@ -55,9 +56,12 @@ func (r *resuming) again(cause error) error {
 	}
 	r.body.Close()
 	header := r.header.Clone()
-	header.Set("Range", fmt.Sprintf("bytes=%d-", r.at))
-	if r.etag != "" && !strings.HasPrefix(r.etag, "W/") {
-		header.Set("If-Range", r.etag)
+	strong := r.etag != "" && !strings.HasPrefix(r.etag, "W/")
+	if r.ranges && r.at > 0 {
+		header.Set("Range", fmt.Sprintf("bytes=%d-", r.at))
+		if strong {
+			header.Set("If-Range", r.etag)
+		}
 	}
 	res, err := r.client.do(r.ctx, r.address, header)
 	if err != nil {
@@ -67,10 +71,13 @@ func (r *resuming) again(cause error) error {
 	switch {
 	case res.StatusCode == http.StatusPartialContent:
 		return nil
-	case res.StatusCode == http.StatusOK && r.at == 0:
-		return nil
+	case res.StatusCode != http.StatusOK || strong && res.Header.Get("ETag") != r.etag && r.at > 0:
+		return lost
 	}
-	return broken
+	if _, err := io.CopyN(io.Discard, res.Body, r.at); err != nil {
+		return r.again(err)
+	}
+	return nil
 }
 
 func (r *resuming) Close() error { return r.body.Close() }
@@ -101,7 +108,28 @@ const tailSize = 64 << 10
 
 // Remote opens a file for reading in parts. The error is a [*WholeError] or
 // [ErrNoRanges] where the server does not do that.
-func (c *Client) Remote(ctx context.Context, address string) (*RemoteFile, error) {
+func (c *Client) Remote(ctx context.Context, address string) (f *RemoteFile, err error) {
+	err = c.repeat(ctx, func() error {
+		f, err = c.remote(ctx, address)
+		return err
+	})
+	return f, err
+}
+
+// repeat does something again that broke off.
+func (c *Client) repeat(ctx context.Context, do func() error) error {
+	for try := 0; ; try++ {
+		err := do()
+		if !errors.Is(err, errBroken) || try == c.retries() {
+			return err
+		}
+		if err := wait(ctx, c.pause()<<min(4, try)); err != nil {
+			return err
+		}
+	}
+}
+
+func (c *Client) remote(ctx context.Context, address string) (*RemoteFile, error) {
 	res, err := c.do(ctx, address, http.Header{"Range": {fmt.Sprintf("bytes=-%d", tailSize)}})
 	if err != nil {
 		return nil, err
@@ -123,9 +151,17 @@ func (c *Client) Remote(ctx context.Context, address string) (*RemoteFile, error
 		return nil, &StatusError{Redact(address), res.StatusCode}
 	}
 	if f.tail, err = io.ReadAll(io.LimitReader(res.Body, tailSize)); err != nil {
-		return nil, &NetworkError{Redact(address), plain(err)}
+		return nil, f.broke(err)
 	}
 	return f, nil
+}
+
+// broke is the error of a part that did not come whole.
+func (f *RemoteFile) broke(err error) error {
+	if f.ctx.Err() != nil {
+		return f.ctx.Err()
+	}
+	return &NetworkError{Redact(f.address), broken{plain(err)}}
 }
 
 // Size is the whole file's, in bytes.
@@ -140,6 +176,15 @@ func (f *RemoteFile) ReadAt(p []byte, off int64) (int, error) {
 		}
 		return n, nil
 	}
+	n := 0
+	err := f.client.repeat(f.ctx, func() (err error) {
+		n, err = f.readPart(p, off)
+		return err
+	})
+	return n, err
+}
+
+func (f *RemoteFile) readPart(p []byte, off int64) (int, error) {
 	res, err := f.client.do(f.ctx, f.address, http.Header{"Range": {fmt.Sprintf("bytes=%d-%d", off, off+int64(len(p))-1)}})
 	if err != nil {
 		return 0, err
@@ -150,7 +195,7 @@ func (f *RemoteFile) ReadAt(p []byte, off int64) (int, error) {
 	}
 	n, err := io.ReadFull(res.Body, p)
 	if err != nil {
-		return n, &NetworkError{Redact(f.address), plain(err)}
+		return n, f.broke(err)
 	}
 	return n, nil
 }

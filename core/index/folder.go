@@ -28,7 +28,7 @@ type Folder struct {
 	// and learned tells that there are new ones.
 	sumsFile string
 	kept     map[string]keptSum
-	learned  bool
+	learned  map[string]keptSum
 }
 
 // NewFolder makes an index of a folder.

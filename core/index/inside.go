@@ -56,7 +56,7 @@ func (s *Server) Inside(ctx context.Context, f File) (Inside, error) {
 	}
 	z, err := zip.NewReader(remote, remote.Size())
 	if err != nil {
-		return Inside{}, metadata.Invalid("%s is not a wheel: %v", f.Name, err)
+		return Inside{}, damaged(ctx, f, err)
 	}
 	return insideOf(z), nil
 }

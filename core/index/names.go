@@ -13,6 +13,7 @@ import (
 	"strings"
 	"time"
 
+	"glassjar/core/atomicfile"
 	"glassjar/core/fetch"
 	"glassjar/core/requirement"
 )
@@ -71,16 +72,8 @@ func readNames(file string) ([]string, error) {
 // keepNames writes the file whole or not at all. Where that fails the index is
 // asked again, so there is no error.
 func keepNames(file string, names []string) {
-	if file == "" || len(names) == 0 || os.MkdirAll(filepath.Dir(file), 0o755) != nil {
-		return
-	}
-	temp, err := os.CreateTemp(filepath.Dir(file), ".new-")
-	if err != nil {
-		return
-	}
-	_, err = temp.WriteString(strings.Join(names, "\n") + "\n")
-	if err2 := temp.Close(); err != nil || err2 != nil || os.Rename(temp.Name(), file) != nil {
-		os.Remove(temp.Name())
+	if file != "" && len(names) > 0 {
+		_ = atomicfile.Cache(file, []byte(strings.Join(names, "\n")+"\n"))
 	}
 }
 

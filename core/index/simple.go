@@ -2,6 +2,7 @@ package index
 
 import (
 	"archive/zip"
+	"bytes"
 	"context"
 	"encoding/hex"
 	"encoding/json"
@@ -181,11 +182,36 @@ func (s *Server) remoteMetadata(ctx context.Context, f File) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
+	if f.Size > 0 && remote.Size() != f.Size {
+		return nil, &DamagedError{f.Name, fmt.Sprintf("the server has %d bytes of it, and the index announced %d", remote.Size(), f.Size)}
+	}
 	z, err := zip.NewReader(remote, remote.Size())
 	if err != nil {
-		return nil, metadata.Invalid("%s is not a wheel: %v", f.Name, err)
+		return nil, damaged(ctx, f, err)
 	}
-	return metadataOf(z, f.Name)
+	data, err := metadataOf(z, f.Name)
+	if err != nil && !errors.Is(err, metadata.ErrInvalid) {
+		err = damaged(ctx, f, err)
+	}
+	return data, err
+}
+
+// DamagedError says that what a server gave is not what was announced.
+type DamagedError struct{ File, Why string }
+
+func (e *DamagedError) Error() string { return e.File + ": " + e.Why }
+
+// damaged is the error of a wheel that could not be read out of what came; what kept
+// it from coming is told as it is.
+func damaged(ctx context.Context, f File, err error) error {
+	var network *fetch.NetworkError
+	switch {
+	case ctx.Err() != nil:
+		return ctx.Err()
+	case errors.As(err, &network):
+		return network
+	}
+	return &DamagedError{f.Name, "what came is not a wheel: " + err.Error()}
 }
 
 // HashMismatchError says that a metadata file is not what the index announced.
@@ -368,6 +394,9 @@ func parseHTML(data []byte, base *url.URL) ([]File, error) {
 		if _, err := metadata.ParseWheelName(f.Name); err == nil || isSdist(f.Name) {
 			out = append(out, f)
 		}
+	}
+	if text := bytes.ToLower(data); bytes.Contains(text, []byte("<html")) && !bytes.Contains(text, []byte("</html")) {
+		return nil, errors.New("its page is cut off")
 	}
 	if len(out) == 0 && !page.declared && (len(page.anchors) > 0 || !looksEmpty(data)) {
 		return nil, errors.New("its page names no package file")

@@ -3,12 +3,12 @@ package index
 import (
 	"crypto/sha256"
 	"encoding/hex"
-	"encoding/json"
 	"os"
 	"path/filepath"
 	"sync"
 	"time"
 
+	"glassjar/core/internal/keptmap"
 	"glassjar/core/store"
 )
 
@@ -34,11 +34,8 @@ func (d *Folder) KeepSums(dir string) *Folder {
 
 // loadSums reads what was kept, once. The lock is held.
 func (d *Folder) loadSums() {
-	if d.kept != nil {
-		return
-	}
-	if data, err := os.ReadFile(d.sumsFile); err != nil || json.Unmarshal(data, &d.kept) != nil || d.kept == nil {
-		d.kept = map[string]keptSum{}
+	if d.kept == nil {
+		d.kept = keptmap.Read[keptSum](d.sumsFile)
 	}
 }
 
@@ -79,7 +76,10 @@ func (d *Folder) hash(path string) (string, error) {
 	d.hashed[path] = sum
 	if time.Since(info.ModTime()) > settled {
 		d.kept[path] = keptSum{info.Size(), info.ModTime().UnixNano(), sum}
-		d.learned = true
+		if d.learned == nil {
+			d.learned = map[string]keptSum{}
+		}
+		d.learned[path] = d.kept[path]
 	}
 	return sum, nil
 }
@@ -103,20 +103,8 @@ func (d *Folder) known(path string, info os.FileInfo) (string, bool) {
 func (d *Folder) saveSums() {
 	d.mu.Lock()
 	defer d.mu.Unlock()
-	if !d.learned || d.sumsFile == "" {
-		return
-	}
-	d.learned = false
-	data, err := json.Marshal(d.kept)
-	if err != nil || os.MkdirAll(filepath.Dir(d.sumsFile), 0o755) != nil {
-		return
-	}
-	temp, err := os.CreateTemp(filepath.Dir(d.sumsFile), ".new-")
-	if err != nil {
-		return
-	}
-	_, err = temp.Write(data)
-	if err2 := temp.Close(); err != nil || err2 != nil || os.Rename(temp.Name(), d.sumsFile) != nil {
-		os.Remove(temp.Name())
+	if len(d.learned) > 0 && d.sumsFile != "" {
+		keptmap.Add(d.sumsFile, d.learned, func(string, keptSum) bool { return false })
+		d.learned = nil
 	}
 }

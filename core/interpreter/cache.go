@@ -3,26 +3,26 @@ package interpreter
 import (
 	"crypto/sha256"
 	"encoding/hex"
-	"encoding/json"
 	"fmt"
 	"io/fs"
 	"os"
-	"path/filepath"
 	"sort"
 	"strings"
 	"sync"
 	"time"
+
+	"glassjar/core/internal/keptmap"
 )
 
 // Cache keeps what interpreters said, by the identity of their files. A nil
-// Cache keeps nothing. It is safe for several goroutines, and for several
-// processes as far as each one's answers go: the last to write wins, and
-// what is lost is asked again.
+// Cache keeps nothing. It is safe for several goroutines and several processes. An
+// interpreter that could not be asked for a reason that may pass is not in it.
 type Cache struct {
 	file    string
 	mu      sync.Mutex
 	entries map[string]entry
-	changed bool
+	// learned are those that this process asked for itself.
+	learned map[string]entry
 }
 
 type entry struct {
@@ -48,11 +48,8 @@ func OpenCache(file string) *Cache { return &Cache{file: file} }
 
 // load reads the file, once. The lock is held.
 func (c *Cache) load() {
-	if c.entries != nil {
-		return
-	}
-	if data, err := os.ReadFile(c.file); err != nil || json.Unmarshal(data, &c.entries) != nil || c.entries == nil {
-		c.entries = map[string]entry{}
+	if c.entries == nil {
+		c.entries, c.learned = keptmap.Read[entry](c.file), map[string]entry{}
 	}
 }
 
@@ -87,7 +84,7 @@ func (c *Cache) get(path string, info fs.FileInfo) (Interpreter, error, bool) {
 	case !ok || e.Until != 0 && time.Now().Unix() > e.Until:
 		return Interpreter{}, nil, false
 	case e.In == nil:
-		return Interpreter{}, Rejection{path, e.Rejected}, true
+		return Interpreter{}, Rejection{Path: path, Why: e.Rejected}, true
 	}
 	if _, err := os.Stat(e.In.Path); err != nil {
 		return Interpreter{}, nil, false
@@ -105,6 +102,9 @@ func (c *Cache) put(path string, info fs.FileInfo, in Interpreter, err error) {
 		e.Until = time.Now().Add(standInLife).Unix()
 	}
 	if r, ok := err.(Rejection); ok {
+		if r.Passing {
+			return
+		}
 		e.Rejected = r.Why
 		// A failure may be of the moment: it is not believed for long.
 		e.Until = time.Now().Add(standInLife).Unix()
@@ -114,8 +114,7 @@ func (c *Cache) put(path string, info fs.FileInfo, in Interpreter, err error) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	c.load()
-	c.entries[k] = e
-	c.changed = true
+	c.entries[k], c.learned[k] = e, e
 }
 
 // Save writes the cache where something was learned. That it cannot be written
@@ -126,27 +125,13 @@ func (c *Cache) Save() {
 	}
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	if !c.changed {
+	if len(c.learned) == 0 {
 		return
 	}
 	now := time.Now().Unix()
-	for k, e := range c.entries {
-		if e.Until != 0 && e.Until < now || !strings.HasPrefix(k, cacheFormat) {
-			delete(c.entries, k)
-		}
+	if keptmap.Add(c.file, c.learned, func(k string, e entry) bool {
+		return e.Until != 0 && e.Until < now || !strings.HasPrefix(k, cacheFormat)
+	}) {
+		c.learned = map[string]entry{}
 	}
-	data, err := json.Marshal(c.entries)
-	if err != nil || os.MkdirAll(filepath.Dir(c.file), 0o755) != nil {
-		return
-	}
-	tmp, err := os.CreateTemp(filepath.Dir(c.file), ".pythons-")
-	if err != nil {
-		return
-	}
-	_, err = tmp.Write(data)
-	if err2 := tmp.Close(); err != nil || err2 != nil || os.Rename(tmp.Name(), c.file) != nil {
-		os.Remove(tmp.Name())
-		return
-	}
-	c.changed = false
 }

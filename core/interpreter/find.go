@@ -229,7 +229,8 @@ func (f *Finder) All(ctx context.Context) ([]Found, []Rejection) {
 }
 
 // First is the first interpreter, in the order of preference, that accept
-// takes. The candidates on PATH are asked one after the other: mostly the
+// takes. One that could not be asked for a passing reason, and stands before it, is
+// among the rejections: it may have been the one. The candidates on PATH are asked one after the other: mostly the
 // first will do, and starting all of them takes time. Those elsewhere come
 // after, the newest first.
 func (f *Finder) First(ctx context.Context, accept func(Interpreter) bool) (Found, []Rejection, bool) {
@@ -248,7 +249,8 @@ func (f *Finder) First(ctx context.Context, accept func(Interpreter) bool) (Foun
 			return Found{in, c.path, c.source}, passed, true
 		}
 	}
-	all, passed := f.All(ctx)
+	all, rest := f.All(ctx)
+	passed = rest
 	best := -1
 	for i, in := range all {
 		if accept(in.Interpreter) && (best < 0 || better(in.Interpreter, all[best].Interpreter)) {
@@ -279,11 +281,11 @@ func (f *Finder) Ask(ctx context.Context, path string) (Interpreter, error) {
 	info, err := os.Stat(path)
 	switch {
 	case os.IsNotExist(err):
-		return Interpreter{}, Rejection{path, "it is a link to a file that is not there"}
+		return Interpreter{}, Rejection{Path: path, Why: "it is a link to a file that is not there"}
 	case err != nil:
-		return Interpreter{}, Rejection{path, err.Error()}
+		return Interpreter{}, Rejection{Path: path, Why: err.Error(), Passing: passing(err)}
 	case info.IsDir() || runtime.GOOS != "windows" && info.Mode()&0o111 == 0:
-		return Interpreter{}, Rejection{path, "it is not a program"}
+		return Interpreter{}, Rejection{Path: path, Why: "it is not a program"}
 	}
 	if in, err, ok := f.Cache.get(path, info); ok {
 		return in, err

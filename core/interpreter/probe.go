@@ -13,6 +13,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strings"
+	"syscall"
 	"time"
 
 	"glassjar/core/version"
@@ -28,14 +29,61 @@ const probeTimeout = 10 * time.Second
 type Rejection struct {
 	Path string `json:"path"`
 	Why  string `json:"why"`
+	// Passing tells that it could not be asked for a reason that lies with the
+	// machine and may pass: it may be a fine interpreter.
+	Passing bool `json:"passing,omitempty"`
 }
 
 func (r Rejection) Error() string { return r.Path + ": " + r.Why }
 
+// tries is how often a program is asked that could not be asked for a reason that may
+// pass, and tryPause how long is waited in between at first.
+const (
+	tries    = 3
+	tryPause = 50 * time.Millisecond
+)
+
 // Probe starts a program and asks what it is. The error is a [Rejection].
-func Probe(ctx context.Context, path string, timeout time.Duration) (Interpreter, error) {
+func Probe(ctx context.Context, path string, timeout time.Duration) (in Interpreter, err error) {
+	for n := range tries {
+		in, err = probeOnce(ctx, path, timeout)
+		if r, ok := err.(Rejection); !ok || !r.Passing {
+			return in, err
+		}
+		select {
+		case <-ctx.Done():
+			return in, err
+		case <-time.After(tryPause << n):
+		}
+	}
+	return in, err
+}
+
+// passing reports whether that a program did not run to its end is the machine's
+// doing: it lacked memory, processes or handles, or somebody killed the program.
+func passing(err error) bool {
+	for _, e := range []error{syscall.EAGAIN, syscall.ENOMEM, syscall.EMFILE, syscall.ENFILE, syscall.EINTR, syscall.EIO} {
+		if errors.Is(err, e) {
+			return true
+		}
+	}
+	var exit *exec.ExitError
+	return errors.As(err, &exit) && killed(exit.ProcessState)
+}
+
+// short reports whether a program says that the machine is short of something.
+func short(complaint string) bool {
+	for _, e := range []error{syscall.EAGAIN, syscall.ENOMEM, syscall.EMFILE, syscall.ENFILE} {
+		if strings.Contains(strings.ToLower(complaint), strings.ToLower(e.Error())) {
+			return true
+		}
+	}
+	return false
+}
+
+func probeOnce(ctx context.Context, path string, timeout time.Duration) (Interpreter, error) {
 	reject := func(format string, args ...any) (Interpreter, error) {
-		return Interpreter{}, Rejection{path, fmt.Sprintf(format, args...)}
+		return Interpreter{}, Rejection{Path: path, Why: fmt.Sprintf(format, args...)}
 	}
 	ctx, cancel := context.WithTimeout(ctx, timeout)
 	defer cancel()
@@ -50,6 +98,8 @@ func Probe(ctx context.Context, path string, timeout time.Duration) (Interpreter
 	switch {
 	case ctx.Err() != nil:
 		return reject("it gave no answer in %v", timeout)
+	case passing(err), err != nil && short(complaint.String()):
+		return Interpreter{}, Rejection{Path: path, Why: "it could not be asked: " + err.Error(), Passing: true}
 	case errors.Is(err, fs.ErrNotExist):
 		return reject("it is gone, or what it needs to start is")
 	case err != nil && strings.Contains(err.Error(), "exec format error"):

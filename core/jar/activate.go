@@ -47,7 +47,7 @@ func (j *Jar) WriteActivation() error {
 		if _, err := os.Lstat(file); err == nil {
 			continue
 		}
-		if err := writeFile(file, []byte(text), 0o644); err != nil {
+		if err := writeFile(file, []byte(text)); err != nil {
 			return err
 		}
 	}

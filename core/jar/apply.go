@@ -10,9 +10,10 @@ import (
 	"os"
 	"path"
 	"path/filepath"
-	"sort"
 	"strings"
 
+	"glassjar/core/atomicfile"
+	"glassjar/core/durable"
 	"glassjar/core/metadata"
 	"glassjar/core/store"
 	"glassjar/core/wheel"
@@ -42,16 +43,19 @@ type Change struct {
 	More func(context.Context) (*Addition, error)
 	// Drop are further files of the jar to remove.
 	Drop []string
-	// Write are files outside the jar, such as the record, by absolute path;
-	// nil removes the file.
-	Write map[string][]byte
-	// Late, if set, adds to Write what is known once all wheels have come.
-	Late func(write map[string][]byte) error
+	// Own are files that belong to the jar itself, by their paths in it.
+	Own map[string]OwnFile
+	// Spec and Record are the texts of these files, nil where they stay as they
+	// are, and Outside tells where they are.
+	Spec, Record *Text
+	Outside      Outside
+	// Late, if set, adds to Own what is known once all wheels have come.
+	Late func(own map[string]OwnFile) error
+	// Flush, if set, makes a batch durable, and with it what else the change counts
+	// on, such as what was brought into the store for it.
+	Flush func(*durable.Batch) error
 	// Requested corrects the mark of distributions that stay.
 	Requested map[string]bool
-	// Unseen tells that nobody can see the jar yet: files go to their places at
-	// once, without being staged.
-	Unseen bool
 	// CacheTag is the interpreter's, part of the names of bytecode (PEP 3147); empty
 	// for Python 2.
 	CacheTag string
@@ -59,6 +63,50 @@ type Change struct {
 	Placer *store.Placer
 	// Progress is told how many files more are in place, if set, by several at once.
 	Progress func(more int)
+}
+
+// Text is what a file outside of the jar is to hold.
+type Text struct {
+	Data []byte
+	// Gone tells that the file is to be removed.
+	Gone bool
+}
+
+// OwnFile is a file that belongs to the jar itself and to no distribution.
+type OwnFile struct {
+	Data []byte
+	// Link makes it a symbolic link, Program a program; Gone removes it.
+	Link    string
+	Program bool
+	Gone    bool
+}
+
+func (f OwnFile) state() string {
+	switch {
+	case f.Gone:
+		return absent
+	case f.Link != "":
+		return "l" + sumOf([]byte(f.Link))
+	}
+	return "f" + sumOf(f.Data)
+}
+
+// write makes the file at a path where none is.
+func (f OwnFile) write(file string) error {
+	if err := makeFolder(filepath.Dir(file)); err != nil {
+		return err
+	}
+	if f.Link != "" {
+		return link(f.Link, file)
+	}
+	mode := os.FileMode(0o644)
+	if f.Program {
+		mode = 0o755
+	}
+	if err := os.WriteFile(file, f.Data, mode|0o022); err != nil {
+		return err
+	}
+	return setMode(file, mode|groupMay)
 }
 
 // ClashError says that two distributions have the same file.
@@ -82,44 +130,72 @@ const (
 	oldFolder     = stagingFolder + "/old"
 )
 
-// Apply makes a change. Everything is unpacked and verified in a staging
-// folder first; on any error, and when the context ends before the first file
-// is moved, the jar is as it was.
+// Apply makes a change of a jar whose lock this process has, or which nobody can see
+// yet. Everything is unpacked and verified in a staging folder first; on any error,
+// and when the context ends before the first file is moved, the jar is as it was.
+// When it returns without an error the change is durable.
 func (j *Jar) Apply(ctx context.Context, c Change) error {
-	if !j.held {
-		unlock, err := j.Lock(nil)
-		if err != nil {
-			return err
-		}
-		defer unlock()
+	if !j.held && !j.unseen {
+		return fmt.Errorf("%s is not held", j.Root)
 	}
 	if err := os.RemoveAll(j.Path(stagingFolder)); err != nil {
 		return err
 	}
-	defer os.RemoveAll(j.Path(stagingFolder))
+	disk, err := durable.Open(j.Root)
+	if err != nil {
+		return err
+	}
+	defer disk.Close()
 	if c.Placer == nil {
 		c.Placer = &store.Placer{}
 	}
 	defer c.Placer.Close()
-	a := &application{jar: j, change: c, owner: map[string]string{}, going: map[string]bool{}, folders: map[string]bool{}}
-	for _, step := range []func(context.Context) error{a.leave, a.stage, a.mark, a.outside} {
+	if c.Own == nil {
+		c.Own = map[string]OwnFile{}
+	}
+	if c.Flush == nil {
+		c.Flush = func(b *durable.Batch) error { return b.Flush(disk) }
+	}
+	a := &application{jar: j, change: c, disk: disk, owner: map[string]string{}, going: map[string]bool{}, folders: map[string]bool{}, optional: map[string]bool{}}
+	defer a.dropPending()
+	for _, step := range []func(context.Context) error{a.leave, a.stage, a.mark} {
 		if err := step(ctx); err != nil {
-			return err
+			return errors.Join(err, a.clear())
 		}
 	}
-	if err := a.planMoves(); err != nil {
-		return err
+	if c.Late != nil {
+		if err := c.Late(c.Own); err != nil {
+			return errors.Join(err, a.clear())
+		}
 	}
-	return j.move(a.moves)
+	if j.unseen {
+		return a.fillUnseen()
+	}
+	return a.commit(ctx)
+}
+
+// clear removes what was staged, unless a journal still counts on it.
+func (a *application) clear() error {
+	if _, err := os.Lstat(a.jar.Path(journalFile)); err == nil {
+		return nil
+	}
+	return os.RemoveAll(a.jar.Path(stagingFolder))
 }
 
 type application struct {
 	jar    *Jar
 	change Change
+	disk   *durable.Disk
 	owner  map[string]string // path in the jar -> the distribution to be installed
 	going  map[string]bool   // paths that leave their place
 	came   []string          // paths that were staged, in their order
-	moves  []move
+	steps  []step
+	// optional are staged paths that may not be there.
+	optional map[string]bool
+	// batch is what is to be flushed before the first step.
+	batch durable.Batch
+	// pending are spec and record, filled beside their places.
+	pending map[string]*atomicfile.Pending
 	// root is where staged files stand, and folders those that are there; waiting
 	// are files for the workers of stage, in number waits, the last in folder last.
 	root    string
@@ -161,10 +237,14 @@ func (a *application) leave(context.Context) error {
 		if info, err := os.Lstat(a.jar.Path(p)); err != nil || info.IsDir() {
 			continue
 		}
-		a.going[p] = true
-		a.moves = append(a.moves, move{a.jar.Path(p), a.jar.Path(oldFolder, p)})
+		a.take(p)
 	}
 	return nil
+}
+
+func (a *application) take(p string) {
+	a.going[p] = true
+	a.steps = append(a.steps, step{kind: stepTake, path: p})
 }
 
 // protected are paths that no distribution may take away, whatever its RECORD
@@ -213,12 +293,11 @@ func (a *application) markOne(d Installed, want bool) error {
 	}
 	replace := func(file string, data []byte) error {
 		if _, err := os.Lstat(a.jar.Path(file)); err == nil {
-			a.going[file] = true
-			a.moves = append(a.moves, move{a.jar.Path(file), a.jar.Path(oldFolder, file)})
+			a.take(file)
 		}
 		_, _, err := a.put(d.Metadata.Name, file, 0o644, func(to io.Writer) (string, int64, error) {
 			_, err := to.Write(data)
-			return "", 0, err
+			return metadata.RecordHash(sha256.Sum256(data)), int64(len(data)), err
 		})
 		return err
 	}
@@ -228,54 +307,15 @@ func (a *application) markOne(d Installed, want bool) error {
 			return err
 		}
 	} else {
-		a.going[file] = true
-		a.moves = append(a.moves, move{a.jar.Path(file), a.jar.Path(oldFolder, file)})
+		a.take(file)
 	}
 	return replace(path.Join(d.Info, "RECORD"), metadata.FormatRecord(kept))
 }
 
-// outside stages the files that stand outside the jar, in the staging folder
-// as well: what a kill leaves there is removed with it.
-func (a *application) outside(context.Context) error {
-	if a.change.Late != nil {
-		if err := a.change.Late(a.change.Write); err != nil {
-			return err
-		}
-	}
-	names := make([]string, 0, len(a.change.Write))
-	for name := range a.change.Write {
-		names = append(names, name)
-	}
-	sort.Strings(names)
-	for i, name := range names {
-		data := a.change.Write[name]
-		mode := os.FileMode(0o644)
-		staged := a.jar.Path(stagingFolder, "outside", fmt.Sprint(i))
-		if err := makeFolder(filepath.Dir(staged)); err != nil {
-			return err
-		}
-		if info, err := os.Stat(name); err == nil {
-			mode = info.Mode().Perm()
-			a.moves = append(a.moves, move{name, staged + ".old"})
-		}
-		if data == nil {
-			continue
-		}
-		if err := writeFile(staged, data, mode); err != nil {
-			return err
-		}
-		a.moves = append(a.moves, move{staged, name})
-	}
-	return nil
-}
-
-// planMoves moves what was staged to its place: a folder that the jar does not
-// have as a whole. A file that stands where a new one goes, and does not leave,
+// planPuts plans that what was staged gets its place: a folder that the jar does
+// not have as a whole. A file that stands where a new one goes, and does not leave,
 // is a clash. Removals come first.
-func (a *application) planMoves() error {
-	if a.change.Unseen {
-		return nil
-	}
+func (a *application) planPuts() error {
 	owners := a.otherOwners()
 	there, whole := map[string]bool{".": true}, map[string]bool{}
 	// missing is the highest folder above a file that the jar does not have.
@@ -297,14 +337,19 @@ func (a *application) planMoves() error {
 		if top := missing(path.Dir(file)); top != "" {
 			if !whole[a.fold(top)] {
 				whole[a.fold(top)] = true
-				a.moves = append(a.moves, move{a.jar.Path(newFolder, top), a.jar.Path(top)})
+				a.steps = append(a.steps, step{kind: stepTree, path: top})
 			}
 			continue
+		}
+		if a.optional[file] {
+			if _, err := os.Lstat(a.staged(file)); errors.Is(err, fs.ErrNotExist) {
+				continue
+			}
 		}
 		if _, err := os.Lstat(a.jar.Path(file)); err == nil && !a.going[file] {
 			return &ClashError{Path: file, New: a.owner[a.fold(file)], Old: owners()[file]}
 		}
-		a.moves = append(a.moves, move{a.jar.Path(newFolder, file), a.jar.Path(file)})
+		a.steps = append(a.steps, step{kind: stepPut, path: file})
 	}
 	return nil
 }

@@ -19,7 +19,7 @@ import (
 // What was edited is told by its time, without reading: unless that was put back.
 func TestQuickSurvey(t *testing.T) {
 	j := create(t)
-	require.NoError(t, j.Apply(context.Background(), add(pack(t, "press", "1.0", "", "press.py=x = 1\n", "must.py=y = 2\n"))))
+	require.NoError(t, apply(t, j, add(pack(t, "press", "1.0", "", "press.py=x = 1\n", "must.py=y = 2\n"))))
 	installed, err := j.Installed()
 	require.NoError(t, err)
 	file := j.Path(site + "press.py")
@@ -53,31 +53,31 @@ func TestQuickSurvey(t *testing.T) {
 func TestFoldersMove(t *testing.T) {
 	j := create(t)
 	first := pack(t, "press", "1.0", "", "orchard/press.py=x = 1\n", "orchard/deep/a.py=", "solo/b.py=")
-	require.NoError(t, j.Apply(context.Background(), add(first)))
+	require.NoError(t, apply(t, j, add(first)))
 	second := pack(t, "must", "1.0", "", "orchard/must.py=", "orchard/deeper/c.py=", "alone/d.py=")
-	require.NoError(t, j.Apply(context.Background(), add(second)))
+	require.NoError(t, apply(t, j, add(second)))
 	for _, f := range []string{"orchard/press.py", "orchard/deep/a.py", "solo/b.py", "orchard/must.py", "orchard/deeper/c.py", "alone/d.py"} {
 		assert.FileExists(t, j.Path(site+f))
 	}
 	before := files(t, j)
-	// The last move fails: nothing of it stays.
+	// A step fails: nothing of it stays.
 	third := add(pack(t, "cider", "1.0", "", "orchard/cider.py=", "cellar/e.py="))
 	blocked := filepath.Join(t.TempDir(), "file", "record.toml")
 	require.NoError(t, os.WriteFile(filepath.Dir(blocked), nil, 0o644))
-	third.Write = map[string][]byte{blocked: []byte("x")}
-	require.Error(t, j.Apply(context.Background(), third))
+	third.Record, third.Outside.Record = &jar.Text{Data: []byte("x")}, blocked
+	require.Error(t, apply(t, j, third))
 	assert.Equal(t, before, files(t, j))
 	assert.NoDirExists(t, j.Path(site+"cellar"))
 	// One that clashes with a file of another is refused before anything moves.
 	var clash *jar.ClashError
-	require.ErrorAs(t, j.Apply(context.Background(), add(pack(t, "perry", "1.0", "", "orchard/must.py=z", "pear/f.py="))), &clash)
+	require.ErrorAs(t, apply(t, j, add(pack(t, "perry", "1.0", "", "orchard/must.py=z", "pear/f.py="))), &clash)
 	assert.Equal(t, "must", clash.Old)
 	assert.Equal(t, before, files(t, j))
 	// Taken out again, each leaves what is the other's.
 	installed, err := j.Installed()
 	require.NoError(t, err)
 	require.Equal(t, "must", installed[0].Key())
-	require.NoError(t, j.Apply(context.Background(), jar.Change{Remove: installed[:1]}))
+	require.NoError(t, apply(t, j, jar.Change{Remove: installed[:1]}))
 	assert.NoDirExists(t, j.Path(site+"alone"))
 	assert.NoDirExists(t, j.Path(site+"orchard/deeper"))
 	assert.FileExists(t, j.Path(site+"orchard/press.py"))
@@ -100,31 +100,29 @@ func TestMore(t *testing.T) {
 		return c
 	}
 	lost := errors.New("the index is gone")
-	require.ErrorIs(t, j.Apply(context.Background(), coming(lost, pack(t, "press", "1.0", "", "press.py="))), lost)
+	require.ErrorIs(t, apply(t, j, coming(lost, pack(t, "press", "1.0", "", "press.py="))), lost)
 	installed, err := j.Installed()
 	require.NoError(t, err)
 	assert.Empty(t, installed)
 	c := coming(nil, pack(t, "press", "1.0", "", "press.py="), pack(t, "must", "1.0", "", "must.py="))
-	late := filepath.Join(t.TempDir(), "late.toml")
-	c.Late = func(write map[string][]byte) error {
-		write[late] = []byte("both came")
+	c.Late = func(own map[string]jar.OwnFile) error {
+		own["glassjar/origins.json"] = jar.OwnFile{Data: []byte("both came")}
 		return nil
 	}
-	c.Write = map[string][]byte{}
-	require.NoError(t, j.Apply(context.Background(), c))
+	require.NoError(t, apply(t, j, c))
 	if installed, err = j.Installed(); assert.NoError(t, err) {
 		assert.Len(t, installed, 2)
 	}
-	assert.FileExists(t, late)
+	assert.Equal(t, "both came", read(t, j, "glassjar/origins.json"))
 	c = coming(nil)
-	c.Late = func(map[string][]byte) error { return lost }
-	assert.ErrorIs(t, j.Apply(context.Background(), c), lost)
+	c.Late = func(map[string]jar.OwnFile) error { return lost }
+	assert.ErrorIs(t, apply(t, j, c), lost)
 }
 
 // Bytecode is put beside modules that are as they were installed and have none.
 func TestAddBytecode(t *testing.T) {
 	j := create(t)
-	require.NoError(t, j.Apply(context.Background(), add(pack(t, "press", "1.0", "", "press.py=x = 1\n", "must.py=y = 2\n", "cider.py=z = 3\n", "notes.txt=none\n"))))
+	require.NoError(t, apply(t, j, add(pack(t, "press", "1.0", "", "press.py=x = 1\n", "must.py=y = 2\n", "cider.py=z = 3\n", "notes.txt=none\n"))))
 	installed, err := j.Installed()
 	require.NoError(t, err)
 	compiled := filepath.Join(t.TempDir(), "compiled")
@@ -151,6 +149,6 @@ func TestAddBytecode(t *testing.T) {
 	s, err := j.Survey(installed)
 	require.NoError(t, err)
 	assert.Empty(t, s.Unknown)
-	require.NoError(t, j.Apply(context.Background(), jar.Change{Remove: installed}))
+	require.NoError(t, apply(t, j, jar.Change{Remove: installed}))
 	assert.NoDirExists(t, j.Path(site+"__pycache__"))
 }

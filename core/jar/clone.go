@@ -19,11 +19,13 @@ import (
 // packages' files as they are, all that is the jar's own written anew. Bytecode
 // comes along, since its sources keep their times.
 func (j *Jar) Clone(ctx context.Context, root string, in interpreter.Interpreter, opt Options) (*Jar, error) {
-	return build(ctx, root, opt, func(copied *Jar) error {
-		if err := j.copyInto(ctx, copied.Root, opt.Place); err != nil {
-			return err
-		}
-		return copied.build(in, opt)
+	return place(ctx, root, opt, func(temp string) (*Jar, error) {
+		return prepare(temp, opt, func(copied *Jar) error {
+			if err := j.copyInto(ctx, copied.Root, opt.Place); err != nil {
+				return err
+			}
+			return copied.build(in, opt)
+		})
 	})
 }
 
@@ -49,10 +51,7 @@ func (j *Jar) copyInto(ctx context.Context, root, way string) error {
 	if err != nil {
 		return err
 	}
-	if err := makeFolder(filepath.Join(root, ownFolder)); err != nil {
-		return err
-	}
-	return writeFile(filepath.Join(root, ownFolder, "origins.json"), origins, 0o644)
+	return OwnFile{Data: origins}.write(filepath.Join(root, ownFolder, "origins.json"))
 }
 
 // copyFolder lists a folder and those below it, and has their files copied.

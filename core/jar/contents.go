@@ -53,8 +53,8 @@ func (j *Jar) Dangling() []string {
 			return nil
 		}
 		if _, err := os.Stat(file); err != nil {
-			if rel := j.relative(file); !seen[rel] {
-				out = append(out, rel)
+			if rel, err := filepath.Rel(j.Root, file); err == nil && !seen[filepath.ToSlash(rel)] {
+				out = append(out, filepath.ToSlash(rel))
 			}
 		}
 		return nil

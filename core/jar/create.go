@@ -3,6 +3,7 @@ package jar
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"os"
 	"path"
@@ -21,15 +22,16 @@ type Options struct {
 	// Parts are the pieces of the spec that the jar is to hold.
 	Parts Parts
 	// Temp is the folder in which the jar is made before it gets its place, on the
-	// same file system; it must not be there. Empty for any; the jar's own place
-	// where that is a temporary one.
+	// same file system; it must not be there. Empty for any.
 	Temp string
 	// Place is the way in which a clone's files are put into it; empty for the
 	// cheapest.
 	Place string
 	// Also writes further files into the jar, by their paths in it, so that all
-	// appear together.
-	Also map[string][]byte
+	// appear together; and so do Spec and Record, if set, in the places of Outside.
+	Also         map[string][]byte
+	Spec, Record *Text
+	Outside      Outside
 }
 
 // ExistsError says that something stands where a jar should go.
@@ -49,7 +51,59 @@ func (e *ExistsError) Error() string {
 // Create makes an empty jar at root, whole or not at all. The error is an
 // [*ExistsError] if anything stands there; an empty folder is no obstacle.
 func Create(ctx context.Context, root string, in interpreter.Interpreter, opt Options) (*Jar, error) {
-	return build(ctx, root, opt, func(j *Jar) error { return j.build(in, opt) })
+	return place(ctx, root, opt, func(temp string) (*Jar, error) { return Prepare(temp, in, opt) })
+}
+
+// Prepare makes an empty jar in a folder that is not there yet, where nobody looks
+// for one: it is filled, and then gets its place ([Jar.Settle]).
+func Prepare(temp string, in interpreter.Interpreter, opt Options) (*Jar, error) {
+	return prepare(temp, opt, func(j *Jar) error { return j.build(in, opt) })
+}
+
+func prepare(temp string, opt Options, fill func(*Jar) error) (*Jar, error) {
+	if err := makeFolder(temp); err != nil {
+		return nil, err
+	}
+	j := &Jar{Root: temp, unseen: true}
+	if err := fill(j); err != nil {
+		return nil, err
+	}
+	j.NewID()
+	for name, data := range opt.Also {
+		if err := (OwnFile{Data: data}).write(j.Path(name)); err != nil {
+			return nil, err
+		}
+	}
+	return j, nil
+}
+
+// place has a jar made in a folder beside root, and gives it its place.
+func place(ctx context.Context, root string, opt Options, prepare func(temp string) (*Jar, error)) (*Jar, error) {
+	root, err := filepath.Abs(root)
+	if err != nil {
+		return nil, err
+	}
+	if err := Vacant(root); err != nil {
+		return nil, err
+	}
+	if err := makeFolder(filepath.Dir(root)); err != nil {
+		return nil, err
+	}
+	temp := opt.Temp
+	if temp == "" {
+		if temp, err = os.MkdirTemp(filepath.Dir(root), filepath.Base(root)+".new-"); err != nil {
+			return nil, err
+		}
+	}
+	j, err := prepare(temp)
+	if err == nil {
+		j.texts, j.outside = map[string]*Text{stepSpec: opt.Spec, stepRecord: opt.Record}, opt.Outside
+		err = j.Settle(ctx, root)
+	}
+	if err != nil {
+		return nil, errors.Join(err, os.RemoveAll(temp))
+	}
+	return j, nil
 }
 
 // Vacant refuses a place at which something stands, with an [*ExistsError]; an
@@ -67,137 +121,105 @@ func Vacant(root string) error {
 	return nil
 }
 
-// build fills a new folder beside root and moves it there.
-func build(ctx context.Context, root string, opt Options, fill func(*Jar) error) (*Jar, error) {
-	root, err := filepath.Abs(root)
+// Rebase is what has to change so that the jar links to another interpreter of the
+// same minor version, and all that belongs to no distribution is as this program
+// writes it: files by their paths in the jar, for a [Change]. State is then as it
+// will be.
+func (j *Jar) Rebase(in interpreter.Interpreter, opt Options) (map[string]OwnFile, error) {
+	j.State = stateFor(in, opt)
+	all, err := j.structure(in, opt)
 	if err != nil {
 		return nil, err
 	}
-	if err := Vacant(root); err != nil {
-		return nil, err
-	}
-	if err := makeFolder(filepath.Dir(root)); err != nil {
-		return nil, err
-	}
-	temp := opt.Temp
-	if temp == "" {
-		temp, err = os.MkdirTemp(filepath.Dir(root), filepath.Base(root)+".new-")
-	} else {
-		err = os.Mkdir(temp, 0o755)
-	}
-	if err != nil {
-		return nil, err
-	}
-	whole := false
-	defer func() {
-		if !whole {
-			os.RemoveAll(temp)
-		}
-	}()
-	if err := os.Chmod(temp, 0o755); err != nil {
-		return nil, err
-	}
-	j := &Jar{Root: temp}
-	if err := fill(j); err != nil {
-		return nil, err
-	}
-	j.NewID()
-	for name, data := range opt.Also {
-		if err := makeFolder(filepath.Dir(j.Path(name))); err != nil {
+	delete(all, lockFile) // it is held
+	for name, f := range all {
+		was, err := stateOf(j.Path(name))
+		if err != nil {
 			return nil, err
 		}
-		if err := writeFile(j.Path(name), data, 0o644); err != nil {
-			return nil, err
+		if was == f.state() {
+			delete(all, name)
 		}
 	}
-	if err := ctx.Err(); err != nil {
-		return nil, err
-	}
-	if temp != root {
-		if err := os.Rename(temp, root); err != nil {
-			return nil, err
-		}
-	}
-	whole = true
-	return Open(root)
+	return all, nil
 }
 
-// Rebase links the jar to another interpreter of the same minor version, and
-// writes anew all that belongs to no distribution. It leaves what is right as
-// it is and reports what it changed.
-func (j *Jar) Rebase(in interpreter.Interpreter, opt Options) ([]string, error) {
-	before := map[string]string{}
-	for _, name := range j.structure(in) {
-		before[name] = contentOf(j.Path(name))
-	}
-	if err := j.build(in, opt); err != nil {
-		return nil, err
-	}
-	var changed []string
-	for _, name := range j.structure(in) {
-		if before[name] != contentOf(j.Path(name)) {
-			changed = append(changed, name)
-		}
-	}
-	return changed, nil
+func stateFor(in interpreter.Interpreter, opt Options) State {
+	return State{Format: Format, Program: "glassjar", Python: in.Said.Version, Implementation: in.Said.Implementation,
+		ABI: in.ABI(), OS: in.OS(), Arch: in.Arch(), Library: in.Said.LibraryFolder, FreeThreaded: in.Said.FreeThreaded, SeeSystem: opt.SeeSystem, Prompt: opt.Prompt, Parts: opt.Parts}
 }
 
 // structure are the jar's files that belong to no distribution.
-func (j *Jar) structure(in interpreter.Interpreter) []string {
-	l := j.Layout()
-	names := append([]string{"pyvenv.cfg", ".gitignore", stateFile, lockFile}, l.PythonNames()...)
-	for name := range activation(l) {
-		names = append(names, path.Join(l.Scripts(), name))
+func (j *Jar) structure(in interpreter.Interpreter, opt Options) (map[string]OwnFile, error) {
+	state, err := json.MarshalIndent(j.State, "", "  ")
+	if err != nil {
+		return nil, err
 	}
-	return names
+	l := j.Layout()
+	mark, _ := j.BaseChanged(in.Path)
+	files := map[string]OwnFile{
+		stateFile:    {Data: append(state, '\n')},
+		lockFile:     {},
+		baseFile:     {Data: []byte(mark)},
+		".gitignore": {Data: []byte("# A jar is made anew from the record; it is not kept in version control.\n*\n")},
+		"pyvenv.cfg": {Data: []byte(j.configText(in, opt))},
+	}
+	for name, text := range activation(l) {
+		files[path.Join(l.Scripts(), name)] = OwnFile{Data: []byte(text)}
+	}
+	names := l.PythonNames()
+	if files[names[0]], err = linkTo(in.Path); err != nil {
+		return nil, err
+	}
+	if l.Major == 2 {
+		if err := j.structure2(in, files); err != nil {
+			return nil, err
+		}
+	}
+	for _, name := range names[1:] {
+		files[name] = OwnFile{Link: path.Base(names[0])}
+		if onWindows {
+			files[name] = files[names[0]]
+		}
+	}
+	return files, nil
 }
 
-func contentOf(file string) string {
-	if link, err := os.Readlink(file); err == nil {
-		return "link " + link
+// linkTo is a link to a program. Where the system has none for this user (Windows),
+// it is a copy.
+func linkTo(target string) (OwnFile, error) {
+	if !onWindows {
+		return OwnFile{Link: target}, nil
 	}
-	data, err := os.ReadFile(file)
-	if err != nil {
-		return ""
-	}
-	return "file " + string(data)
+	data, err := os.ReadFile(target)
+	return OwnFile{Data: data, Program: true}, err
 }
 
 // build makes everything of an empty jar below j.Root.
 func (j *Jar) build(in interpreter.Interpreter, opt Options) error {
-	j.State = State{Format: Format, Program: "glassjar", Python: in.Said.Version, Implementation: in.Said.Implementation,
-		ABI: in.ABI(), OS: in.OS(), Arch: in.Arch(), Library: in.Said.LibraryFolder, FreeThreaded: in.Said.FreeThreaded, SeeSystem: opt.SeeSystem, Prompt: opt.Prompt, Parts: opt.Parts}
+	j.State = stateFor(in, opt)
 	l := j.Layout()
 	for _, dir := range []string{ownFolder, l.Scripts(), l.Site(), l.PlatformSite()} {
 		if err := makeFolder(j.Path(dir)); err != nil {
 			return err
 		}
 	}
-	state, err := json.MarshalIndent(j.State, "", "  ")
+	all, err := j.structure(in, opt)
 	if err != nil {
 		return err
 	}
-	files := map[string]string{
-		stateFile:    string(state) + "\n",
-		lockFile:     "",
-		".gitignore": "# A jar is made anew from the record; it is not kept in version control.\n*\n",
-		"pyvenv.cfg": j.configText(in, opt),
-	}
-	for name, text := range activation(l) {
-		files[path.Join(l.Scripts(), name)] = text
-	}
-	for name, text := range files {
-		if contentOf(j.Path(name)) == "file "+text {
+	for name, f := range all {
+		if err := os.Remove(j.Path(name)); err != nil && !os.IsNotExist(err) { // a clone has the other jar's
+			return err
+		}
+		if f.Gone {
 			continue
 		}
-		if err := writeFile(j.Path(name), []byte(text), 0o644); err != nil {
+		if err := f.write(j.Path(name)); err != nil {
 			return err
 		}
 	}
-	if l.Major == 2 {
-		return j.linkPython2(in)
-	}
-	return j.linkPython(in)
+	return nil
 }
 
 // configText is pyvenv.cfg. The base's packages stay out of sight unless asked
@@ -207,34 +229,5 @@ func (j *Jar) configText(in interpreter.Interpreter, opt Options) string {
 		in.Home(), opt.SeeSystem, in.Said.Version, strings.NewReplacer("\n", " ", "\r", " ").Replace(opt.Prompt), in.Path)
 }
 
-func (j *Jar) linkPython(in interpreter.Interpreter) error {
-	names := j.Layout().PythonNames()
-	if err := link(in.Path, j.Path(names[0])); err != nil {
-		return err
-	}
-	for _, name := range names[1:] {
-		if err := link(path.Base(names[0]), j.Path(name)); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-// link makes or corrects a link. Where the system has none for this user
-// (Windows), the file is copied.
-func link(target, at string) error {
-	if have, err := os.Readlink(at); err == nil && have == target {
-		return nil
-	}
-	if err := os.Remove(at); err != nil && !os.IsNotExist(err) {
-		return err
-	}
-	err := os.Symlink(target, at)
-	if err == nil || !onWindows {
-		return err
-	}
-	if !filepath.IsAbs(target) {
-		target = filepath.Join(filepath.Dir(at), target)
-	}
-	return copyFile(target, at)
-}
+// link makes a symbolic link where nothing is.
+func link(target, at string) error { return os.Symlink(target, at) }

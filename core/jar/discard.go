@@ -1,9 +1,7 @@
 package jar
 
 import (
-	"errors"
 	"os"
-	"path/filepath"
 	"sort"
 	"strings"
 )
@@ -46,27 +44,16 @@ func Discardable(root string) error {
 
 // Discard removes a jar. It takes nothing but a real folder that this program
 // made and that holds nothing else at its top; links in it are removed, never
-// followed. The jar is moved aside first, so that it is gone at once even if
-// removing its files is cut short.
-func Discard(root string) error {
-	root, err := filepath.Abs(root)
-	if err != nil {
-		return err
-	}
+// followed. The jar is moved to trash first, a place beside it where nothing is, so
+// that it is gone at once even if removing its files is cut short.
+func Discard(root, trash string) error {
 	if err := Discardable(root); err != nil {
 		return err
 	}
-	aside := root + ".gone"
-	for n := 0; ; n++ {
-		if _, err := os.Lstat(aside); errors.Is(err, os.ErrNotExist) {
-			break
-		}
-		aside = root + ".gone-" + string(rune('a'+n%26)) + strings.Repeat("a", n/26)
-	}
-	if err := os.Rename(root, aside); err != nil {
+	if err := os.Rename(root, trash); err != nil {
 		return err
 	}
-	return os.RemoveAll(aside)
+	return os.RemoveAll(trash)
 }
 
 // nothingElse refuses a jar with something of the user's own at its top, unless

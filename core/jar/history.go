@@ -7,7 +7,9 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 	"sort"
+	"strconv"
 	"strings"
 	"time"
 )
@@ -56,7 +58,8 @@ func (j *Jar) MomentFile(number int) string { return j.Path(MomentPath(number)) 
 func MomentPath(number int) string { return fmt.Sprintf("%s/%06d.json", historyFolder, number) }
 
 // Moments are the states of the jar, the oldest first. A file of a newer format
-// is an error, a [*NewerFormatError]; a damaged one is left out.
+// is an error, a [*NewerFormatError], and so is one that cannot be read now; a
+// damaged one is left out.
 func (j *Jar) Moments() ([]Moment, error) {
 	entries, err := os.ReadDir(j.Path(historyFolder))
 	if errors.Is(err, fs.ErrNotExist) {
@@ -72,7 +75,8 @@ func (j *Jar) Moments() ([]Moment, error) {
 		}
 		m, err := readMoment(j.Path(historyFolder, e.Name()))
 		var newer *NewerFormatError
-		if errors.As(err, &newer) {
+		var p *fs.PathError
+		if errors.As(err, &newer) || errors.As(err, &p) {
 			return nil, err
 		}
 		if err == nil {
@@ -101,21 +105,54 @@ func readMoment(file string) (Moment, error) {
 	return m, nil
 }
 
-// LastMoment is the newest state; false for a jar without a history.
-func (j *Jar) LastMoment() (Moment, bool) {
-	entries, err := os.ReadDir(j.Path(historyFolder))
-	if err != nil {
-		return Moment{}, false
-	}
-	for i := len(entries) - 1; i >= 0; i-- {
-		if !strings.HasSuffix(entries[i].Name(), ".json") {
-			continue
+// LastMoment is the newest state that can be read; false for a jar without a
+// history. The error is the system's: that a state cannot be read now does not
+// make an older one the newest.
+func (j *Jar) LastMoment() (Moment, bool, error) {
+	numbers, err := momentNumbers(j.Root)
+	for i := len(numbers) - 1; i >= 0 && err == nil; i-- {
+		m, err := readMoment(j.MomentFile(numbers[i]))
+		var p *fs.PathError
+		if errors.As(err, &p) {
+			return m, false, err
 		}
-		if m, err := readMoment(j.Path(historyFolder, entries[i].Name())); err == nil {
-			return m, true
+		if err == nil {
+			return m, true, nil
 		}
 	}
-	return Moment{}, false
+	return Moment{}, false, err
+}
+
+// NextNumber is that of the state that comes next: after all that have a file,
+// damaged ones too.
+func (j *Jar) NextNumber() (int, error) {
+	last, err := lastNumber(j.Root)
+	return last + 1, err
+}
+
+func lastNumber(root string) (int, error) {
+	numbers, err := momentNumbers(root)
+	if err != nil || len(numbers) == 0 {
+		return 0, err
+	}
+	return numbers[len(numbers)-1], nil
+}
+
+// momentNumbers are the states of which there are files, by their names.
+func momentNumbers(root string) ([]int, error) {
+	entries, err := os.ReadDir(filepath.Join(root, filepath.FromSlash(historyFolder)))
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, nil
+	}
+	var out []int
+	for _, e := range entries {
+		text, ok := strings.CutSuffix(e.Name(), ".json")
+		if n, err := strconv.Atoi(text); ok && err == nil && n > 0 {
+			out = append(out, n)
+		}
+	}
+	slices.Sort(out)
+	return out, err
 }
 
 // Bytes is the moment as its file has it.

@@ -48,7 +48,7 @@ func (j *Jar) BaseChanged(base string) (mark string, changed bool) {
 
 // NoteBase notes what the interpreter's file looks like. A jar that may not be
 // written to is asked anew each time.
-func (j *Jar) NoteBase(mark string) { _ = writeFile(j.Path(baseFile), []byte(mark), 0o644) }
+func (j *Jar) NoteBase(mark string) { _ = writeFile(j.Path(baseFile), []byte(mark)) }
 
 // NewID gives the jar a new identity, and is empty for a jar that may not be
 // written to.
@@ -56,7 +56,7 @@ func (j *Jar) NewID() string {
 	raw := make([]byte, 16)
 	_, _ = rand.Read(raw) // never fails
 	id := hex.EncodeToString(raw)
-	if writeFile(j.Path(idFile), []byte(id+"\n"), 0o644) != nil {
+	if writeFile(j.Path(idFile), []byte(id+"\n")) != nil {
 		return ""
 	}
 	return id

@@ -9,8 +9,9 @@
 //
 // No file but pyvenv.cfg and the interpreter's link holds an absolute path, so
 // that a jar can be moved and copied. A change is staged inside the jar and
-// then moved into place, each move written down before the first is made; what
-// a kill left half done is undone when the jar is next opened.
+// then moved into place, each step written down before the first is made; what
+// a kill left half done is put right by whoever takes the jar's lock next
+// ([Hold]). Those who look take no lock and put nothing right.
 package jar
 
 import (
@@ -22,6 +23,8 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+
+	"glassjar/core/durable"
 )
 
 // Format is the version of the jar's own files that this program writes. It
@@ -94,6 +97,9 @@ func (s State) WithParts(p Parts) ([]byte, error) {
 	return append(data, '\n'), err
 }
 
+// StatePath is the path of jar.json in a jar.
+const StatePath = stateFile
+
 // StateFile is the path of jar.json.
 func (j *Jar) StateFile() string { return j.Path(stateFile) }
 
@@ -102,10 +108,17 @@ type Jar struct {
 	// Root is the jar's folder, absolute.
 	Root  string
 	State State
-	// Recovered tells that an interrupted change was undone on opening.
-	Recovered bool
+	// Recovered is what was done about a change that was cut off when the jar's lock
+	// was taken.
+	Recovered Recovery
 
 	held bool // this process has the lock
+	// unseen tells that the jar has not its place yet; texts, outside and flush
+	// are then what [Jar.Settle] writes besides, where to, and how it is flushed.
+	unseen  bool
+	texts   map[string]*Text
+	outside Outside
+	flush   func(*durable.Batch) error
 }
 
 // NotAJarError says why a folder is not taken for a jar.
@@ -129,25 +142,9 @@ func Exists(root string) bool {
 	return err == nil
 }
 
-// Open reads a jar, and first undoes what an interrupted change left. The
-// error is a [*NotAJarError], a [*NewerFormatError], or the system's.
-func Open(root string) (*Jar, error) {
-	j, err := read(root)
-	if err != nil {
-		return nil, err
-	}
-	j.Recovered, err = j.recover()
-	return j, err
-}
-
-// OpenHeld is [Open] for a jar whose lock this process has (see [Jar.Lock]).
-func OpenHeld(root string) (*Jar, error) {
-	j, err := read(root)
-	if err == nil {
-		j.held = true
-	}
-	return j, err
-}
+// Open reads a jar as it is, for those who only look. The error is a
+// [*NotAJarError], a [*NewerFormatError], or the system's.
+func Open(root string) (*Jar, error) { return read(root) }
 
 func read(root string) (*Jar, error) {
 	root, err := filepath.Abs(root)
@@ -173,6 +170,9 @@ func read(root string) (*Jar, error) {
 	}
 	return j, nil
 }
+
+// Unseen reports whether the jar has not its place yet.
+func (j *Jar) Unseen() bool { return j.unseen }
 
 // Layout tells where things stand in the jar.
 func (j *Jar) Layout() Layout {

@@ -124,7 +124,7 @@ func TestOpenRefusesWhatIsNoJar(t *testing.T) {
 		require.NoError(t, os.WriteFile(state, []byte(text), 0o644))
 		_, err := jar.Open(j.Root)
 		assert.ErrorContains(t, err, want, text)
-		assert.Error(t, jar.Discard(j.Root), text)
+		assert.Error(t, jar.Discard(j.Root, j.Root+".trash"), text)
 	}
 	_, err := jar.Open(filepath.Join(j.Root, "nowhere"))
 	assert.ErrorContains(t, err, "no such folder")
@@ -136,7 +136,7 @@ func TestApply(t *testing.T) {
 	w := pack(t, "press", "1.0", entry, "press/plan.py=x = 1\n", "press-1.0.data/scripts/tool=#!python -E\nprint(1)\n",
 		"press-1.0.data/scripts/old=#!pythonw\n# -*- coding: latin-1 -*-\nprint(2)\n", "press-1.0.data/scripts/native=\x7fELF",
 		"press-1.0.data/data/share/press/day.txt=noon", "press-1.0.data/headers/press.h=int x;", "press-1.0.dist-info/INSTALLER=someone else\n")
-	require.NoError(t, j.Apply(context.Background(), add(w)))
+	require.NoError(t, apply(t, j, add(w)))
 	info := site + "press-1.0.dist-info/"
 	assert.ElementsMatch(t, append(slices.Clone(emptyJar), "bin/native", "bin/old", "bin/press", "bin/press-view", "bin/tool",
 		"include/site/python3.12/press/press.h", info+"INSTALLER", info+"METADATA", info+"RECORD", info+"REQUESTED", info+"WHEEL",
@@ -172,7 +172,7 @@ func TestApply(t *testing.T) {
 	// It goes without a trace, bytecode included.
 	require.NoError(t, os.MkdirAll(j.Path(site+"press/__pycache__"), 0o755))
 	require.NoError(t, os.WriteFile(j.Path(site+"press/__pycache__/plan.cpython-312.pyc"), nil, 0o644))
-	require.NoError(t, j.Apply(context.Background(), jar.Change{Remove: installed}))
+	require.NoError(t, apply(t, j, jar.Change{Remove: installed}))
 	assert.Equal(t, emptyJar, files(t, j))
 	_, err = os.Stat(j.Path(site + "press"))
 	assert.ErrorIs(t, err, os.ErrNotExist)
@@ -182,7 +182,7 @@ func TestApply(t *testing.T) {
 
 func TestClashesAreRefusedAndNothingChanges(t *testing.T) {
 	j := create(t)
-	require.NoError(t, j.Apply(context.Background(), add(pack(t, "hives", "1.0", "", "orchard/hives.py=1"))))
+	require.NoError(t, apply(t, j, add(pack(t, "hives", "1.0", "", "orchard/hives.py=1"))))
 	before := files(t, j)
 	for name, c := range map[string]struct {
 		change   jar.Change
@@ -196,20 +196,20 @@ func TestClashesAreRefusedAndNothingChanges(t *testing.T) {
 		"with python":        {add(pack(t, "f", "1.0", "", "f-1.0.data/scripts/python=rm")), "", "f"},
 	} {
 		var clash *jar.ClashError
-		require.ErrorAs(t, j.Apply(context.Background(), c.change), &clash, name)
+		require.ErrorAs(t, apply(t, j, c.change), &clash, name)
 		assert.Equal(t, c.old, clash.Old, name)
 		assert.Equal(t, c.new, clash.New, name)
 		assert.Equal(t, before, files(t, j), name)
 	}
 	// A folder that two distributions share is fine.
-	require.NoError(t, j.Apply(context.Background(), add(pack(t, "bees", "1.0", "", "orchard/bees.py=2"))))
+	require.NoError(t, apply(t, j, add(pack(t, "bees", "1.0", "", "orchard/bees.py=2"))))
 }
 
 func TestApplyIsAllOrNothing(t *testing.T) {
 	j := create(t)
 	spec := filepath.Join(filepath.Dir(j.Root), "pyproject.toml")
 	require.NoError(t, os.WriteFile(spec, []byte("old"), 0o600))
-	require.NoError(t, j.Apply(context.Background(), add(pack(t, "press", "1.0", "", "press.py=1"))))
+	require.NoError(t, apply(t, j, add(pack(t, "press", "1.0", "", "press.py=1"))))
 	before := files(t, j)
 	installed, err := j.Installed()
 	require.NoError(t, err)
@@ -218,8 +218,8 @@ func TestApplyIsAllOrNothing(t *testing.T) {
 	// something in it.
 	require.NoError(t, os.MkdirAll(j.Path(site+"cider.py/inside"), 0o755))
 	change := add(pack(t, "press", "2.0", "", "press.py=2"), pack(t, "cider", "1.0", "", "cider.py=1"))
-	change.Remove, change.Write = installed, map[string][]byte{spec: []byte("new")}
-	require.Error(t, j.Apply(context.Background(), change))
+	change.Remove, change.Spec, change.Outside.Spec = installed, &jar.Text{Data: []byte("new")}, spec
+	require.Error(t, apply(t, j, change))
 	assert.Equal(t, before, files(t, j))
 	assert.Equal(t, "1", read(t, j, site+"press.py"))
 	data, err := os.ReadFile(spec)
@@ -229,13 +229,16 @@ func TestApplyIsAllOrNothing(t *testing.T) {
 	// A context that has ended changes nothing.
 	ended, cancel := context.WithCancel(context.Background())
 	cancel()
-	assert.ErrorIs(t, j.Apply(ended, change), context.Canceled)
+	held, release, err := hold(t, j.Root, change.Outside)
+	require.NoError(t, err)
+	assert.ErrorIs(t, held.Apply(ended, change), context.Canceled)
+	release()
 	assert.Equal(t, before, files(t, j))
 
 	// Once the way is free it goes through, files outside included, their mode
 	// kept.
 	require.NoError(t, os.RemoveAll(j.Path(site+"cider.py")))
-	require.NoError(t, j.Apply(context.Background(), change))
+	require.NoError(t, apply(t, j, change))
 	assert.Equal(t, "2", read(t, j, site+"press.py"))
 	data, err = os.ReadFile(spec)
 	require.NoError(t, err)
@@ -248,44 +251,9 @@ func TestApplyIsAllOrNothing(t *testing.T) {
 	assert.Empty(t, left)
 }
 
-// A journal that a killed process left is undone when the jar is next opened,
-// from whatever point it had come to, and although the jar was moved since.
-func TestJournalIsUndone(t *testing.T) {
-	moves := `[{"From":"lib/python3.12/site-packages/press.py","To":"glassjar/staging/old/press.py"},
-	{"From":"glassjar/staging/new/press.py","To":"lib/python3.12/site-packages/press.py"}]`
-	for done := range 3 {
-		j := create(t)
-		require.NoError(t, j.Apply(context.Background(), add(pack(t, "press", "1.0", "", "press.py=1"))))
-		write := func(file, data string) {
-			require.NoError(t, os.MkdirAll(filepath.Dir(j.Path(file)), 0o755))
-			require.NoError(t, os.WriteFile(j.Path(file), []byte(data), 0o644))
-		}
-		write("glassjar/journal.json", moves)
-		write("glassjar/staging/new/press.py", "2")
-		require.NoError(t, os.MkdirAll(j.Path("glassjar/staging/old"), 0o755))
-		if done > 0 {
-			require.NoError(t, os.Rename(j.Path(site+"press.py"), j.Path("glassjar/staging/old/press.py")))
-		}
-		if done > 1 {
-			require.NoError(t, os.Rename(j.Path("glassjar/staging/new/press.py"), j.Path(site+"press.py")))
-		}
-		moved := j.Root + "-moved"
-		require.NoError(t, os.Rename(j.Root, moved))
-		again, err := jar.Open(moved)
-		require.NoError(t, err)
-		assert.True(t, again.Recovered)
-		assert.Equal(t, "1", read(t, again, site+"press.py"))
-		_, err = os.Stat(again.Path("glassjar/staging"))
-		assert.ErrorIs(t, err, os.ErrNotExist)
-		third, err := jar.Open(moved)
-		require.NoError(t, err)
-		assert.False(t, third.Recovered)
-	}
-}
-
 func TestSurveyFindsEveryChange(t *testing.T) {
 	j := create(t)
-	require.NoError(t, j.Apply(context.Background(), add(pack(t, "press", "1.0", "[console_scripts]\npress = press:main\n", "press.py=1", "a.py=2", "b.py=3"))))
+	require.NoError(t, apply(t, j, add(pack(t, "press", "1.0", "[console_scripts]\npress = press:main\n", "press.py=1", "a.py=2", "b.py=3"))))
 	installed, err := j.Installed()
 	require.NoError(t, err)
 	label, err := j.Label(installed)
@@ -310,9 +278,9 @@ func TestSurveyFindsEveryChange(t *testing.T) {
 
 func TestRequestedIsCorrected(t *testing.T) {
 	j := create(t)
-	require.NoError(t, j.Apply(context.Background(), add(pack(t, "press", "1.0", "", "press.py=1"))))
+	require.NoError(t, apply(t, j, add(pack(t, "press", "1.0", "", "press.py=1"))))
 	for _, want := range []bool{false, false, true, true} {
-		require.NoError(t, j.Apply(context.Background(), jar.Change{Requested: map[string]bool{"press": want}}))
+		require.NoError(t, apply(t, j, jar.Change{Requested: map[string]bool{"press": want}}))
 		installed, err := j.Installed()
 		require.NoError(t, err)
 		assert.Equal(t, want, installed[0].Requested)
@@ -325,7 +293,7 @@ func TestRequestedIsCorrected(t *testing.T) {
 
 func TestDamagedDistributionIsStillListedAndRemoved(t *testing.T) {
 	j := create(t)
-	require.NoError(t, j.Apply(context.Background(), add(pack(t, "press", "1.0", "", "press.py=1"))))
+	require.NoError(t, apply(t, j, add(pack(t, "press", "1.0", "", "press.py=1"))))
 	require.NoError(t, os.WriteFile(j.Path(site+"press-1.0.dist-info/METADATA"), []byte("nonsense"), 0o644))
 	installed, err := j.Installed()
 	require.NoError(t, err)
@@ -333,7 +301,7 @@ func TestDamagedDistributionIsStillListedAndRemoved(t *testing.T) {
 	assert.NotEmpty(t, installed[0].Damage)
 	assert.Equal(t, "1.0", installed[0].Version().String())
 	require.NoError(t, os.Remove(j.Path(site+"press-1.0.dist-info/RECORD")))
-	require.NoError(t, j.Apply(context.Background(), jar.Change{Remove: installed, Drop: []string{site + "press.py"}}))
+	require.NoError(t, apply(t, j, jar.Change{Remove: installed, Drop: []string{site + "press.py"}}))
 	assert.Equal(t, emptyJar, files(t, j))
 }
 
@@ -341,13 +309,13 @@ func TestRecordThatLeadsOutIsNotFollowed(t *testing.T) {
 	j := create(t)
 	outside := filepath.Join(filepath.Dir(j.Root), "precious")
 	require.NoError(t, os.WriteFile(outside, []byte("keep"), 0o644))
-	require.NoError(t, j.Apply(context.Background(), add(pack(t, "press", "1.0", "", "press.py=1"))))
+	require.NoError(t, apply(t, j, add(pack(t, "press", "1.0", "", "press.py=1"))))
 	record := j.Path(site + "press-1.0.dist-info/RECORD")
 	bad := metadata.FormatRecord([]metadata.RecordEntry{{Path: "../../../../precious", Size: 4}, {Path: outside, Size: 4}, {Path: "../../../pyvenv.cfg", Size: -1}, {Path: "press.py", Size: 1}})
 	require.NoError(t, os.WriteFile(record, bad, 0o644))
 	installed, err := j.Installed()
 	require.NoError(t, err)
-	require.NoError(t, j.Apply(context.Background(), jar.Change{Remove: installed}))
+	require.NoError(t, apply(t, j, jar.Change{Remove: installed}))
 	data, err := os.ReadFile(outside)
 	require.NoError(t, err)
 	assert.Equal(t, "keep", string(data))
@@ -357,13 +325,13 @@ func TestRecordThatLeadsOutIsNotFollowed(t *testing.T) {
 
 func TestDiscard(t *testing.T) {
 	j := create(t)
-	require.NoError(t, j.Apply(context.Background(), add(pack(t, "press", "1.0", "", "press-1.0.data/data/odd/place.txt=1"))))
+	require.NoError(t, apply(t, j, add(pack(t, "press", "1.0", "", "press-1.0.data/data/odd/place.txt=1"))))
 	require.NoError(t, os.WriteFile(j.Path("mine.txt"), nil, 0o644))
 	var own *jar.OwnThingsError
-	require.True(t, errors.As(jar.Discard(j.Root), &own))
+	require.True(t, errors.As(jar.Discard(j.Root, j.Root+".trash"), &own))
 	assert.Equal(t, []string{"mine.txt"}, own.Files)
 	require.NoError(t, os.Remove(j.Path("mine.txt")))
-	require.NoError(t, jar.Discard(j.Root))
+	require.NoError(t, jar.Discard(j.Root, j.Root+".trash"))
 	left, err := os.ReadDir(filepath.Dir(j.Root))
 	require.NoError(t, err)
 	assert.Empty(t, left)
@@ -388,7 +356,7 @@ func TestWindowsJar(t *testing.T) {
 	j, err := jar.Create(context.Background(), filepath.Join(t.TempDir(), ".jar"), in, jar.Options{Prompt: "orchard"})
 	require.NoError(t, err)
 	entry := "[console_scripts]\npress = press:main\n"
-	require.NoError(t, j.Apply(context.Background(), add(pack(t, "press", "1.0", entry, "press.py=1", "press-1.0.data/scripts/tool.py=#!python\nprint(1)\n"))))
+	require.NoError(t, apply(t, j, add(pack(t, "press", "1.0", entry, "press.py=1", "press-1.0.data/scripts/tool.py=#!python\nprint(1)\n"))))
 	got := strings.Join(files(t, j), " ")
 	for _, want := range []string{"Scripts/press.exe", "Scripts/press.launch", "Scripts/tool.exe", "Scripts/tool.launch", "Lib/site-packages/press.py", "Scripts/python.exe"} {
 		assert.Contains(t, got, want)
@@ -399,9 +367,9 @@ func TestWindowsJar(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, s.Faults)
 	assert.Empty(t, s.Unknown)
-	require.NoError(t, j.Apply(context.Background(), jar.Change{Remove: installed}))
+	require.NoError(t, apply(t, j, jar.Change{Remove: installed}))
 	assert.NotContains(t, strings.Join(files(t, j), " "), "press")
 	// Names that differ in case only are the same file there.
 	var clash *jar.ClashError
-	assert.ErrorAs(t, j.Apply(context.Background(), add(pack(t, "a", "1.0", "", "Press.py=1"), pack(t, "b", "1.0", "", "press.py=1"))), &clash)
+	assert.ErrorAs(t, apply(t, j, add(pack(t, "a", "1.0", "", "Press.py=1"), pack(t, "b", "1.0", "", "press.py=1"))), &clash)
 }

@@ -1,244 +1,252 @@
 package jar
 
 import (
-	"encoding/json"
+	"crypto/sha256"
+	"encoding/hex"
 	"errors"
+	"fmt"
 	"io/fs"
 	"os"
-	"path"
 	"path/filepath"
+	"strconv"
 	"strings"
-	"syscall"
 
-	"github.com/gofrs/flock"
+	"glassjar/core/atomicfile"
+	"glassjar/core/durable"
 )
 
-// move is one renaming; paths are absolute in memory. In the journal those of
-// the jar are relative to it, since a jar may be moved.
-type move struct{ From, To string }
+// A journal is a change that is being made, written down before its first step.
+// It names what is in the jar by its path there, as bytes, and knows two files
+// outside, as "spec" and "record": where these are is told by whoever has the
+// jar's lock. Nothing else can be named in it.
+//
+//	glassjar journal 2 back            or "forward", of a jar that just got its place
+//	take "lib/python3.12/site-packages/press.py"     into staging/old
+//	put "lib/python3.12/site-packages/press.py"      out of staging/new
+//	tree "lib/python3.12/site-packages/press"        the same for a folder that is new
+//	own "glassjar/jar.json" OLD NEW     replaced; its copy is in staging/old
+//	spec OLD NEW                        the same, outside of the jar
+//	end 5 SHA256                        of the lines before
+//
+// OLD and NEW tell what a file is ([stateOf]).
+type journal struct {
+	// forward tells that the steps are to be completed, not undone, where they
+	// were cut off.
+	forward bool
+	steps   []step
+}
+
+type step struct {
+	kind string
+	// path is in the jar; empty for spec and record.
+	path     string
+	old, new string
+}
+
+// The kinds of steps.
+const (
+	stepTake   = "take"
+	stepPut    = "put"
+	stepTree   = "tree"
+	stepOwn    = "own"
+	stepSpec   = "spec"
+	stepRecord = "record"
+)
 
 const (
-	journalFile = ownFolder + "/journal.json"
-	// settledFile is the journal of a change that has happened and is only to be
+	journalFile = ownFolder + "/journal.txt"
+	// doneFile is the journal of a change that has happened and is only to be
 	// tidied up after.
-	settledFile = ownFolder + "/settled.json"
-	lockFile    = ownFolder + "/lock"
+	doneFile = ownFolder + "/journal-done.txt"
+	lockFile = ownFolder + "/lock"
+
+	journalHeading = "glassjar journal 2 "
+	// maxJournal bounds a journal in bytes: of a jar with a million files.
+	maxJournal = 256 << 20
 )
 
-// Lock waits until no other process changes the jar, and keeps others out
-// until unlock is called. What is read before a change belongs inside the lock
-// too: specs and records are read, changed and written. busy, if not nil, is
-// called once before waiting begins; its error ends it.
-func (j *Jar) Lock(busy func() error) (unlock func(), err error) {
-	l := flock.New(j.Path(lockFile), flock.SetPermissions(0o644))
-	ok, err := l.TryLock()
-	if err != nil {
-		return nil, err
-	}
-	if !ok && busy != nil {
-		if err := busy(); err != nil {
-			return nil, err
-		}
-	}
-	if !ok {
-		if err := l.Lock(); err != nil {
-			return nil, err
-		}
-	}
-	return func() { _ = l.Unlock() }, nil
-}
+// absent is the state of a file that is not there.
+const absent = "-"
 
-// move makes all moves or none. The list is on disk before the first move, so
-// that a killed process's work can be undone; removing it settles the change.
-func (j *Jar) move(moves []move) error {
-	if err := j.writeJournal(moves); err != nil {
-		return err
-	}
-	for i, m := range moves {
-		err := makeFolder(filepath.Dir(m.To))
-		if err == nil {
-			err = rename(m.From, m.To)
-		}
-		if err != nil {
-			j.undo(moves[:i+1])
-			os.Remove(j.Path(journalFile))
-			return err
-		}
-	}
-	// From here on the change has happened.
-	if err := os.Rename(j.Path(journalFile), j.Path(settledFile)); err != nil {
-		return err
-	}
-	j.tidy(moves)
-	return os.Remove(j.Path(settledFile))
-}
-
-// tidy removes what is left once a change has settled: bytecode of removed
-// modules, and folders that became empty. It can be done twice.
-func (j *Jar) tidy(moves []move) {
-	folders, came := map[string]bool{}, map[string]bool{}
-	var left []string
-	for _, m := range moves {
-		came[j.relative(m.To)] = true
-	}
-	for _, m := range moves {
-		file := j.relative(m.From)
-		if !strings.HasPrefix(j.relative(m.To), oldFolder+"/") || filepath.IsAbs(file) || came[file] {
-			continue
-		}
-		folders[path.Dir(file)] = true
-		left = append(left, file)
-	}
-	// What Python wrote while the change was made.
-	for _, file := range j.bytecodeOf(left) {
-		os.Remove(j.Path(file))
-	}
-	for dir := range folders {
-		j.prune(dir)
-	}
-}
-
-// rename moves a file, also to another file system, where the copy gets its
-// name only once it is whole.
-func rename(from, to string) error {
-	err := os.Rename(from, to)
-	if !errors.Is(err, syscall.EXDEV) {
-		return err
-	}
-	info, err := os.Stat(from)
-	if err != nil {
-		return err
-	}
-	data, err := os.ReadFile(from)
-	if err != nil {
-		return err
-	}
-	if err := writeFile(to, data, info.Mode().Perm()); err != nil {
-		return err
-	}
-	return os.Remove(from)
-}
-
-func (j *Jar) writeJournal(moves []move) error {
-	list := make([]move, len(moves))
-	for i, m := range moves {
-		list[i] = move{j.relative(m.From), j.relative(m.To)}
-	}
-	data, err := json.Marshal(list)
-	if err != nil {
-		return err
-	}
-	// Written in the staging folder and moved: a kill leaves the whole or nothing.
-	staged := j.Path(stagingFolder, "journal")
-	if err := makeFolder(filepath.Dir(staged)); err != nil {
-		return err
-	}
-	if err := writeFile(staged, data, 0o644); err != nil {
-		return err
-	}
-	return os.Rename(staged, j.Path(journalFile))
-}
-
-func (j *Jar) relative(p string) string {
-	if rest, ok := strings.CutPrefix(p, j.Root+string(filepath.Separator)); ok {
-		return filepath.ToSlash(rest)
-	}
-	return p
-}
-
-// undo reverses moves, and removes the folders that were made for them. A move
-// that was not made is passed over, so that a journal can be undone however far
-// it came, and twice.
-func (j *Jar) undo(moves []move) {
-	for i := len(moves) - 1; i >= 0; i-- {
-		m := moves[i]
-		if _, err := os.Lstat(m.From); err == nil {
-			continue
-		}
-		if _, err := os.Lstat(m.To); err != nil {
-			continue
-		}
-		if makeFolder(filepath.Dir(m.From)) == nil {
-			_ = rename(m.To, m.From)
-		}
-	}
-	for _, m := range moves {
-		if rel := j.relative(m.To); !filepath.IsAbs(rel) {
-			j.prune(path.Dir(rel))
-		}
-	}
-}
-
-// prune removes a folder of the jar and those above it as far as they are
-// empty and not part of every jar.
-func (j *Jar) prune(dir string) {
-	keep := map[string]bool{".": true, j.Layout().Scripts(): true, ownFolder: true}
-	for _, site := range j.Sites() {
-		keep[site] = true
-	}
-	for ; !keep[dir] && !strings.HasPrefix(dir, ".."); dir = path.Dir(dir) {
-		os.Remove(j.Path(dir, "__pycache__"))
-		if os.Remove(j.Path(dir)) != nil { // fails unless it is empty
-			return
-		}
-	}
-}
-
-// recover undoes a change that was cut off, unless the process that makes it
-// is still at work.
-func (j *Jar) recover() (bool, error) {
-	_, journal := os.Lstat(j.Path(journalFile))
-	_, staging := os.Lstat(j.Path(stagingFolder))
-	_, settled := os.Lstat(j.Path(settledFile))
-	if journal != nil && staging != nil && settled != nil {
-		return false, nil
-	}
-	l := flock.New(j.Path(lockFile), flock.SetPermissions(0o644))
-	if ok, err := l.TryLock(); err != nil || !ok {
-		return false, nil // busy, or a jar that this user may only read
-	}
-	defer func() { _ = l.Unlock() }()
-	undone := false
-	if moves, err := j.readJournal(settledFile); err == nil {
-		j.tidy(moves)
-		if err := os.Remove(j.Path(settledFile)); err != nil {
-			return false, err
-		}
-	}
-	moves, err := j.readJournal(journalFile)
+// stateOf tells what a file is: "-" if it is not there, else "f" or, for a
+// symbolic link, "l" and the SHA-256 of its bytes or of where it leads.
+func stateOf(file string) (string, error) {
+	info, err := os.Lstat(file)
 	switch {
-	case err == nil:
-		j.undo(moves)
-		undone = len(moves) > 0
-		if err := os.Remove(j.Path(journalFile)); err != nil {
-			return undone, err
-		}
-	case !errors.Is(err, fs.ErrNotExist):
-		return false, err
+	case errors.Is(err, fs.ErrNotExist):
+		return absent, nil
+	case err != nil:
+		return "", err
+	case info.Mode()&fs.ModeSymlink != 0:
+		target, err := os.Readlink(file)
+		return "l" + sumOf([]byte(target)), err
+	case !info.Mode().IsRegular():
+		return "other", nil
 	}
-	return undone, os.RemoveAll(j.Path(stagingFolder))
+	data, err := os.ReadFile(file)
+	return "f" + sumOf(data), err
 }
 
-// readJournal reads the moves of a change. A journal is moved into place whole; a
-// damaged one was never begun, and has none.
-func (j *Jar) readJournal(name string) ([]move, error) {
+func sumOf(data []byte) string {
+	sum := sha256.Sum256(data)
+	return hex.EncodeToString(sum[:])
+}
+
+// bytes is the journal as its file has it.
+func (g *journal) bytes() []byte {
+	way := "back"
+	if g.forward {
+		way = "forward"
+	}
+	b := append([]byte(journalHeading), way+"\n"...)
+	for _, s := range g.steps {
+		b = append(b, s.kind...)
+		if s.path != "" {
+			b = strconv.AppendQuoteToASCII(append(b, ' '), s.path)
+		}
+		if s.old != "" {
+			b = append(b, " "+s.old+" "+s.new...)
+		}
+		b = append(b, '\n')
+	}
+	return append(b, fmt.Sprintf("end %d %s\n", len(g.steps), sumOf(b))...)
+}
+
+// DamagedJournalError says that a journal is not what this program wrote.
+type DamagedJournalError struct{ Path, Why string }
+
+func (e *DamagedJournalError) Error() string { return e.Path + " is damaged: " + e.Why }
+
+// parseJournal reads a journal; the error says what is wrong with it.
+func parseJournal(data []byte) (*journal, error) {
+	text, ok := strings.CutPrefix(string(data), journalHeading)
+	way, text, ok2 := strings.Cut(text, "\n")
+	if !ok || !ok2 || way != "back" && way != "forward" {
+		return nil, errors.New("its first line is of another format")
+	}
+	at := strings.LastIndex(strings.TrimSuffix(text, "\n"), "\n") + 1
+	end := fmt.Sprintf("end %d %s\n", strings.Count(text[:at], "\n"), sumOf(data[:len(data)-len(text)+at]))
+	if text[at:] != end {
+		return nil, errors.New("it was cut off or changed")
+	}
+	g := &journal{forward: way == "forward"}
+	for n, line := range strings.Split(strings.TrimSuffix(text[:at], "\n"), "\n") {
+		if line == "" {
+			continue
+		}
+		s, err := parseStep(line)
+		if err != nil {
+			return nil, fmt.Errorf("line %d: %w", n+2, err)
+		}
+		g.steps = append(g.steps, s)
+	}
+	return g, nil
+}
+
+func parseStep(line string) (s step, err error) {
+	rest := ""
+	s.kind, rest, _ = strings.Cut(line, " ")
+	if s.kind != stepSpec && s.kind != stepRecord {
+		quoted, err := strconv.QuotedPrefix(rest)
+		if err != nil {
+			return s, errors.New("it has no path")
+		}
+		if s.path, err = strconv.Unquote(quoted); err != nil {
+			return s, err
+		}
+		rest = strings.TrimPrefix(rest[len(quoted):], " ")
+	}
+	s.old, s.new, _ = strings.Cut(rest, " ")
+	replaces := s.kind == stepOwn || s.kind == stepSpec || s.kind == stepRecord
+	switch {
+	case s.kind != stepTake && s.kind != stepPut && s.kind != stepTree && !replaces:
+		return s, fmt.Errorf("%q is no step", s.kind)
+	case replaces != (s.new != ""):
+		return s, errors.New("it does not say what the file is")
+	case s.path != "" && !mayStep(s):
+		return s, fmt.Errorf("%q is not for a change", s.path)
+	}
+	return s, nil
+}
+
+// mayStep reports whether a path may be a step's: one inside the jar, and of this
+// program's own files those alone that a change replaces.
+func mayStep(s step) bool {
+	if filepath.ToSlash(filepath.Clean(filepath.FromSlash(s.path))) != s.path || !filepath.IsLocal(filepath.FromSlash(s.path)) || s.path == "." {
+		return false
+	}
+	own := s.path == ownFolder || strings.HasPrefix(s.path, ownFolder+"/")
+	if s.kind != stepOwn {
+		return !own
+	}
+	return !own || replaceable(s.path)
+}
+
+// replaceable are the files in the jar's own folder that a change replaces.
+func replaceable(path string) bool {
+	switch strings.TrimPrefix(path, ownFolder+"/") {
+	case "jar.json", "origins.json", "pyproject.toml", "pylock.toml", "lock":
+		return true
+	}
+	return strings.HasPrefix(path, historyFolder+"/") && strings.Count(path, "/") == 2
+}
+
+// write puts the journal beside its place; it begins to count when it is renamed.
+func (g *journal) write(j *Jar) (staged string, err error) {
+	staged = j.Path(stagingFolder, "journal")
+	if err := makeFolder(filepath.Dir(staged)); err != nil {
+		return "", err
+	}
+	return staged, os.WriteFile(staged, g.bytes(), 0o666)
+}
+
+// begin makes the journal count. From here on the change is undone, or completed,
+// by whoever has the lock next.
+func (j *Jar) begin(staged string) error {
+	if err := os.Rename(staged, j.Path(journalFile)); err != nil {
+		return err
+	}
+	return durable.Folder(j.Path(ownFolder))
+}
+
+// readJournal reads a journal; nil if there is none.
+func (j *Jar) readJournal(name string) (*journal, error) {
+	info, err := os.Lstat(j.Path(name))
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		return nil, nil
+	case err != nil:
+		return nil, err
+	case !info.Mode().IsRegular() || info.Size() > maxJournal:
+		return nil, &DamagedJournalError{j.Path(name), "it is no file of this program"}
+	}
 	data, err := os.ReadFile(j.Path(name))
 	if err != nil {
 		return nil, err
 	}
-	var moves []move
-	if json.Unmarshal(data, &moves) != nil {
-		return nil, nil
+	g, err := parseJournal(data)
+	if err != nil {
+		return nil, &DamagedJournalError{j.Path(name), err.Error()}
 	}
-	for i, m := range moves {
-		moves[i] = move{j.absolute(m.From), j.absolute(m.To)}
-	}
-	return moves, nil
+	return g, nil
 }
 
-func (j *Jar) absolute(p string) string {
-	if filepath.IsAbs(p) {
-		return p
+// Outside are the files of a project that change together with its jar. The zero
+// value is for a jar that keeps its own.
+type Outside struct {
+	// Spec and Record are their paths; a symbolic link is followed inside of Within.
+	Spec, Record, Within string
+	// Temporary notes temporaries; see [atomicfile.Options].
+	Temporary func(prefix string) (path string, done func())
+}
+
+func (o Outside) path(kind string) string {
+	if kind == stepSpec {
+		return o.Spec
 	}
-	return j.Path(p)
+	return o.Record
+}
+
+func (o Outside) options() atomicfile.Options {
+	return atomicfile.Options{Within: o.Within, LineEnds: true, Temporary: o.Temporary}
 }

@@ -4,7 +4,6 @@ import (
 	"context"
 	"os"
 	"path/filepath"
-	"strings"
 	"testing"
 	"time"
 
@@ -16,7 +15,8 @@ import (
 
 func TestMoments(t *testing.T) {
 	j := create(t)
-	_, ok := j.LastMoment()
+	_, ok, err := j.LastMoment()
+	require.NoError(t, err)
 	assert.False(t, ok)
 	text := "[project]\n"
 	for n, command := range []string{"create", "install press"} {
@@ -29,7 +29,8 @@ func TestMoments(t *testing.T) {
 		require.NoError(t, os.MkdirAll(filepath.Dir(j.MomentFile(n)), 0o755))
 		require.NoError(t, os.WriteFile(j.MomentFile(n+1), data, 0o644))
 	}
-	last, ok := j.LastMoment()
+	last, ok, err := j.LastMoment()
+	require.NoError(t, err)
 	require.True(t, ok)
 	assert.Equal(t, "install press", last.Command)
 	assert.Equal(t, "2026-09-01T08:00:01Z", last.At.Format(time.RFC3339Nano), "UTC, to the second")
@@ -42,8 +43,12 @@ func TestMoments(t *testing.T) {
 	all, err := j.Moments()
 	require.NoError(t, err)
 	assert.Len(t, all, 2)
-	last, _ = j.LastMoment()
+	last, _, err = j.LastMoment()
+	require.NoError(t, err)
 	assert.Equal(t, 2, last.Number)
+	next, err := j.NextNumber()
+	require.NoError(t, err)
+	assert.Equal(t, 4, next, "a damaged state is not written over")
 	require.NoError(t, os.WriteFile(j.MomentFile(4), []byte(`{"format": 2, "number": 4}`), 0o644))
 	_, err = j.Moments()
 	var newer *jar.NewerFormatError
@@ -53,7 +58,7 @@ func TestMoments(t *testing.T) {
 // A clone has the same files, times included, and shares none of them.
 func TestClone(t *testing.T) {
 	j := create(t)
-	require.NoError(t, j.Apply(context.Background(), add(pack(t, "press", "1.0", "[console_scripts]\npress = press:main\n", "press/__init__.py=x = 1\n", "press-1.0.data/data/share/day.txt=day"))))
+	require.NoError(t, apply(t, j, add(pack(t, "press", "1.0", "[console_scripts]\npress = press:main\n", "press/__init__.py=x = 1\n", "press-1.0.data/data/share/day.txt=day"))))
 	require.NoError(t, os.WriteFile(j.Path("glassjar/origins.json"), []byte(`{"press": "ab"}`), 0o644))
 	require.NoError(t, os.Symlink("day.txt", j.Path("share/link")))
 	before := time.Date(2020, 1, 2, 3, 4, 5, 0, time.UTC)
@@ -94,7 +99,7 @@ func TestClone(t *testing.T) {
 
 func TestWhatADistributionBrings(t *testing.T) {
 	j := create(t)
-	require.NoError(t, j.Apply(context.Background(), add(
+	require.NoError(t, apply(t, j, add(
 		pack(t, "press", "1.0", "[console_scripts]\npress-view = press:main\n", "press/__init__.py=", "tools/hives.py=", "press-1.0.data/scripts/old=#!python\n"),
 		pack(t, "must", "1.0", "", "must.py="))))
 	installed, err := j.Installed()
@@ -129,26 +134,6 @@ func TestWhatADistributionBrings(t *testing.T) {
 	assert.Empty(t, j.Imports(press))
 }
 
-// A change that has settled and was cut off before it was tidied is tidied when
-// the jar is next opened.
-func TestSettledIsTidied(t *testing.T) {
-	j := create(t)
-	require.NoError(t, os.MkdirAll(j.Path(site+"press-1.0.dist-info"), 0o755))
-	require.NoError(t, os.MkdirAll(j.Path(site+"press/__pycache__"), 0o755))
-	require.NoError(t, os.WriteFile(j.Path(site+"press/__pycache__/a.cpython-312.pyc"), nil, 0o644))
-	require.NoError(t, os.MkdirAll(j.Path("glassjar/staging/old"), 0o755))
-	require.NoError(t, os.WriteFile(j.Path("glassjar/settled.json"), []byte(`[{"From": "`+site+`press/a.py", "To": "glassjar/staging/old/`+site+`press/a.py"},
-		{"From": "`+site+`press-1.0.dist-info/METADATA", "To": "glassjar/staging/old/`+site+`press-1.0.dist-info/METADATA"}]`), 0o644))
-	again, err := jar.Open(j.Root)
-	require.NoError(t, err)
-	assert.False(t, again.Recovered, "nothing was undone")
-	for _, path := range []string{site + "press", site + "press-1.0.dist-info", "glassjar/settled.json", "glassjar/staging"} {
-		assert.NoFileExists(t, j.Path(path))
-		assert.NoDirExists(t, j.Path(path))
-	}
-	assert.DirExists(t, j.Path(strings.TrimSuffix(site, "/")))
-}
-
 func TestActivationFor(t *testing.T) {
 	posix, windows := jar.Layout{OS: "linux", Major: 3, Minor: 12}, jar.Layout{OS: "windows", Major: 3, Minor: 12}
 	for shell, want := range map[string][2]string{
@@ -164,15 +149,15 @@ func TestBaseChanged(t *testing.T) {
 	j := create(t)
 	base, err := j.Base()
 	require.NoError(t, err)
+	_, changed := j.BaseChanged(base)
+	assert.False(t, changed)
+	past := time.Date(2020, 1, 1, 0, 0, 0, 0, time.UTC)
+	require.NoError(t, os.Chtimes(base, past, past))
 	mark, changed := j.BaseChanged(base)
 	assert.True(t, changed)
 	j.NoteBase(mark)
 	_, changed = j.BaseChanged(base)
 	assert.False(t, changed)
-	past := time.Date(2020, 1, 1, 0, 0, 0, 0, time.UTC)
-	require.NoError(t, os.Chtimes(base, past, past))
-	_, changed = j.BaseChanged(base)
-	assert.True(t, changed)
 	_, changed = j.BaseChanged(base + "-gone")
 	assert.False(t, changed)
 }

@@ -3,6 +3,7 @@ package jar
 import (
 	"context"
 	"crypto/sha256"
+	"encoding/hex"
 	"errors"
 	"io"
 	"os"
@@ -101,6 +102,11 @@ func (a *application) place(name string, from store.Pair, file string) error {
 		return err
 	}
 	dir := path.Dir(file)
+	a.batch.Folder(a.staged(dir))
+	a.batch.Count(1)
+	if from.Optional {
+		a.optional[file] = true
+	}
 	if n := len(a.waiting); n == 0 || a.last != dir {
 		a.hand(batch)
 		a.waiting = append(a.waiting, folderful{dir: a.staged(dir)})
@@ -133,8 +139,10 @@ func (a *application) stageOne(ctx context.Context, add Addition) error {
 	info := path.Join(site, w.Info)
 	folders := map[string]string{} // by scheme
 	folder := func(scheme string) string {
-		if folders[scheme] == "" {
-			folders[scheme] = l.Folder(scheme, w.Name.Name) + "/"
+		if _, ok := folders[scheme]; !ok {
+			if folders[scheme] = l.Folder(scheme, w.Name.Name) + "/"; folders[scheme] == "./" {
+				folders[scheme] = "" // paths in a jar are clean: they are compared as text
+			}
 		}
 		return folders[scheme]
 	}
@@ -273,24 +281,28 @@ func (a *application) put(name, file string, mode os.FileMode, fill func(io.Writ
 		}
 		a.folders[dir] = true
 	}
-	out, err := os.OpenFile(staged, os.O_CREATE|os.O_EXCL|os.O_WRONLY, mode)
+	out, err := os.OpenFile(staged, os.O_CREATE|os.O_EXCL|os.O_WRONLY, mode|0o022)
 	if err != nil {
 		return "", 0, err
 	}
-	hash, size, err := fill(out)
+	h := sha256.New()
+	hash, size, err := fill(io.MultiWriter(out, h))
 	if err2 := out.Close(); err == nil {
 		err = err2
 	}
 	if err == nil {
-		err = os.Chmod(staged, mode)
+		err = setMode(staged, mode|groupMay)
 	}
-	if sum, ok := metadata.HexOfRecordHash(hash); ok && err == nil {
-		// The time tells later that the file is as it was.
-		err = os.Chtimes(staged, store.Stamp(sum), store.Stamp(sum))
+	if err == nil {
+		// The time tells later that the file is as it was put here.
+		stamp := store.Stamp(hex.EncodeToString(h.Sum(nil)))
+		err = os.Chtimes(staged, stamp, stamp)
 	}
 	if err != nil {
 		return "", 0, err
 	}
+	a.batch.File(staged)
+	a.batch.Folder(filepath.Dir(staged))
 	a.count(1)
 	return hash, size, nil
 }
@@ -305,7 +317,7 @@ func (a *application) count(n int) {
 // where nobody can see the jar yet.
 func (a *application) staged(file string) string {
 	if a.root == "" {
-		if a.root = a.jar.Path(newFolder); a.change.Unseen {
+		if a.root = a.jar.Path(newFolder); a.jar.unseen {
 			a.root = a.jar.Root
 		}
 	}

@@ -82,6 +82,10 @@ type AboutRelease struct {
 // looked into; an index that cannot be asked is no error if the distribution is
 // here. The error is an [*UnknownNamesError] for a name that is nowhere.
 func (m *Machine) About(ctx context.Context, ref, name string) (*About, error) {
+	return steady(ctx, m, ref, func() (*About, error) { return m.about(ctx, ref, name) })
+}
+
+func (m *Machine) about(ctx context.Context, ref, name string) (*About, error) {
 	if !requirement.ValidName(name) {
 		return nil, usage("%q is not a distribution's name", "glassjar search WORD finds names", name)
 	}

@@ -179,7 +179,8 @@ func (m *Machine) unpack(ctx context.Context, path, name, sum string, limits whe
 	defer lock.(*sync.Mutex).Unlock()
 	if !m.Settings.KeepPackages {
 		defer func() {
-			// Also where another process unpacked it while this one fetched it.
+			// Also where another process unpacked it while this one fetched it; else it
+			// goes once what it unpacked to is saved.
 			if m.Store.HasTree(sum) {
 				m.Store.Drop(sum)
 			}

@@ -149,12 +149,15 @@ func (m *Machine) CompileJar(ctx context.Context, ref string) (*Compiled, error)
 	if find == nil {
 		return out, nil
 	}
-	release, err := m.hold(place)
+	release, err := m.hold(ctx, place)
 	if err != nil {
 		return out, err
 	}
 	defer release()
-	share := m.Store.Share()
+	share, err := m.Store.Hold(ctx, m.sharing())
+	if err != nil {
+		return out, err
+	}
 	defer share()
 	if j, err = m.open(place); err != nil {
 		return out, err
@@ -168,7 +171,7 @@ func (m *Machine) CompileJar(ctx context.Context, ref string) (*Compiled, error)
 }
 
 func (m *Machine) compileAll(ctx context.Context, j *jar.Jar, in interpreter.Interpreter, kind string) (int, error) {
-	only, err := m.Store.OnlyCompiler(kind)
+	only, err := m.Store.OnlyCompiler(ctx, kind, m.lockMode(m.Folders.Store))
 	if err != nil {
 		return 0, err
 	}

@@ -1,6 +1,7 @@
 package operation
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -12,6 +13,7 @@ import (
 
 	"golang.org/x/sync/errgroup"
 
+	"glassjar/core/atomicfile"
 	"glassjar/core/fetch"
 	"glassjar/core/index"
 	"glassjar/core/metadata"
@@ -133,6 +135,10 @@ func (c *catalog) metadata(ctx context.Context, f index.File) (metadata.Metadata
 		if data, d.err = c.metadataBytes(ctx, f); d.err != nil {
 			return
 		}
+		if !bytes.Contains(data, []byte("Metadata-Version:")) {
+			d.err = &index.DamagedError{File: f.Name, Why: "its description is something else"}
+			return
+		}
 		if d.meta, d.err = metadata.Parse(data); d.err == nil && (d.meta.Key() != f.Distribution || !d.meta.Version.Equal(f.Version)) {
 			d.err = metadata.Invalid("%s describes %s %s", f.Name, d.meta.Name, d.meta.Version)
 		}
@@ -201,17 +207,7 @@ func (c *catalog) unpackedMetadata(f index.File) ([]byte, bool) {
 // keepFile writes a file of the cache. Where that fails it is asked for again,
 // so there is no error.
 func keepFile(path string, data []byte) {
-	if os.MkdirAll(filepath.Dir(path), 0o755) != nil {
-		return
-	}
-	temp, err := os.CreateTemp(filepath.Dir(path), ".new-")
-	if err != nil {
-		return
-	}
-	_, err = temp.Write(data)
-	if err2 := temp.Close(); err != nil || err2 != nil || os.Rename(temp.Name(), path) != nil {
-		os.Remove(temp.Name())
-	}
+	_ = atomicfile.Cache(path, data)
 }
 
 // unknown are those of the names that no index has.

@@ -8,12 +8,13 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
-	"strings"
 	"sync/atomic"
 	"time"
 
+	"glassjar/core/durable"
 	"glassjar/core/index"
 	"glassjar/core/jar"
+	"glassjar/core/lock"
 	"glassjar/core/metadata"
 	"glassjar/core/project"
 	"glassjar/core/store"
@@ -43,16 +44,22 @@ func (m *Machine) carryOut(ctx context.Context, p *Plan, decide Decide) (*Outcom
 		return out, err
 	}
 	start := time.Now()
-	release := m.Store.Share()
+	release, err := m.Store.Hold(ctx, m.sharing())
+	if err != nil {
+		return out, err
+	}
 	defer release()
-	change := jar.Change{Unseen: p.jar.Root != p.place.Root, Remove: p.removed, Drop: p.Drop, Requested: p.marks, Write: map[string][]byte{},
+	change := jar.Change{Remove: p.removed, Drop: p.Drop, Requested: p.marks, Own: p.structure, Outside: m.outside(p.place),
 		CacheTag: p.python.Said.CacheTag, Placer: &store.Placer{Store: m.Store, Way: m.Settings.Placing}}
+	if change.Own == nil {
+		change.Own = map[string]jar.OwnFile{}
+	}
 	origins := readOrigins(p.jar)
 	for _, i := range p.Mend {
 		// What a jar is mended from is looked at first: the damaged file may be
 		// the store's own.
 		if sum := origins[i.Name]; store.ValidSum(sum) {
-			if _, err := m.Store.CheckTree(sum); err != nil {
+			if _, err := m.Store.CheckTree(ctx, sum); err != nil {
 				return out, err
 			}
 		}
@@ -63,13 +70,19 @@ func (m *Machine) carryOut(ctx context.Context, p *Plan, decide Decide) (*Outcom
 	if err := m.collectWrites(p, &change, out); err != nil {
 		return out, err
 	}
-	if p.Empty() && len(change.Write) == 0 && sameOrigins(p.jar, origins) {
+	if p.Empty() && len(change.Own) == 0 && change.Spec == nil && change.Record == nil && sameOrigins(p.jar, origins) {
 		out.Done = true
 		return out, nil
 	}
-	ctx, cancel := context.WithCancel(ctx)
+	saving, err := m.beginSaving(p.jar.Root)
+	if err != nil {
+		return out, err
+	}
+	defer saving.close()
+	change.Flush = saving.flush
+	inner, cancel := context.WithCancel(ctx)
 	defer cancel()
-	coming := m.bring(ctx, p)
+	coming := m.bring(inner, p)
 	defer coming.compiling.close()
 	change.More = func(ctx context.Context) (*jar.Addition, error) {
 		one, ok, err := coming.next(ctx)
@@ -80,27 +93,78 @@ func (m *Machine) carryOut(ctx context.Context, p *Plan, decide Decide) (*Outcom
 		origins[one.name] = one.tree.SHA256
 		return &jar.Addition{Wheel: one.wheel, Requested: one.asked, Direct: directOf(one.file, one.tree.SHA256), Stored: one.stored, Compiled: one.compiled}, nil
 	}
-	change.Late = func(write map[string][]byte) error { return m.lateWrites(p, origins, write) }
+	change.Late = func(own map[string]jar.OwnFile) error { return m.lateWrites(p, origins, own) }
 	var placed atomic.Int64
 	change.Progress = func(n int) {
 		placed.Add(int64(n))
 		m.report(Progress{Stage: "putting files in place", Done: placed.Load()})
 	}
-	err := p.jar.Apply(ctx, change)
+	err = p.jar.Apply(inner, change)
+	if err == nil && p.jar.Unseen() {
+		err = p.jar.Settle(ctx, p.place.Root)
+	}
 	cancel()
 	out.Files = int(placed.Load())
 	<-coming.done // nothing is at work any more when this returns
 	if err != nil {
+		if ctx.Err() == nil {
+			err = errors.Join(err, saving.keep())
+		}
 		return out, m.lost(err)
 	}
 	m.later = m.later || coming.compiling.kind != "" && coming.compiling.pool == nil && len(p.selected) > 0 && (coming.compiling.find == nil || change.Placer.Left() > 0)
-	if !change.Unseen {
-		m.afterwards(p.place.Root)
-	}
+	m.afterwards(p.place.Root)
 	out.Fetched = coming.transfer.came.Load()
 	out.Done, out.Took = true, time.Since(start)
 	return out, nil
 }
+
+// sharing is how the store is held by a command that takes from it.
+func (m *Machine) sharing() lock.Mode {
+	mode := m.lockMode(m.Folders.Store)
+	mode.Shared = true
+	return mode
+}
+
+// saving makes a jar and what was brought into the store for it durable: at one
+// stroke where both are on one file system.
+type saving struct {
+	m    *Machine
+	disk *durable.Disk
+	one  bool
+}
+
+func (m *Machine) beginSaving(root string) (*saving, error) {
+	disk, err := durable.Open(root)
+	return &saving{m: m, disk: disk, one: durable.SameDisk(root, m.Store.Dir)}, err
+}
+
+func (s *saving) close() { s.disk.Close() }
+
+// flush flushes what a jar has, and what came into the store; only then is that
+// written down.
+func (s *saving) flush(b *durable.Batch) (err error) {
+	some := s.one && s.m.Store.Unsaved(b)
+	if err := b.Flush(s.disk); err != nil {
+		return err
+	}
+	var sums []string
+	switch {
+	case some:
+		sums, err = s.m.Store.Save()
+	case !s.one:
+		sums, err = s.m.Store.SaveNow()
+	}
+	if !s.m.Settings.KeepPackages {
+		for _, sum := range sums {
+			s.m.Store.Drop(sum) // it is unpacked
+		}
+	}
+	return err
+}
+
+// keep saves what came into the store though the change was given up.
+func (s *saving) keep() error { return s.flush(&durable.Batch{}) }
 
 // lost says of an error that the store lacks files, if it does; then it has
 // forgotten that it had them.
@@ -115,44 +179,63 @@ func (m *Machine) lost(err error) error {
 }
 
 // lateWrites are the files that tell where everything came from.
-func (m *Machine) lateWrites(p *Plan, origins map[string]string, write map[string][]byte) error {
+func (m *Machine) lateWrites(p *Plan, origins map[string]string, own map[string]jar.OwnFile) error {
 	if !sameOrigins(p.jar, origins) {
-		write[originsFile(p.jar)] = originsText(origins)
+		own[originsPath] = jar.OwnFile{Data: originsText(origins)}
 	}
-	next := m.nextMoment(p, origins)
+	next, err := m.nextMoment(p, origins)
+	if err != nil {
+		return err
+	}
 	text, err := next.Bytes()
-	write[p.jar.MomentFile(next.Number)] = text
+	own[jar.MomentPath(next.Number)] = jar.OwnFile{Data: text}
 	return err
 }
 
 // collectWrites adds the spec, the record and the jar's parts where they change.
-func (m *Machine) collectWrites(p *Plan, change *jar.Change, out *Outcome) (err error) {
+func (m *Machine) collectWrites(p *Plan, change *jar.Change, out *Outcome) error {
 	if !p.parts.Equal(p.jar.State.Parts) {
-		if change.Write[p.jar.StateFile()], err = p.jar.State.WithParts(p.parts); err != nil {
+		state, err := p.jar.State.WithParts(p.parts)
+		if err != nil {
 			return err
 		}
+		change.Own[jar.StatePath] = jar.OwnFile{Data: state}
 	}
 	for _, file := range sortedNames(p.write) {
 		data := p.write[file]
 		if have, err := os.ReadFile(file); err == nil && data != nil && string(have) == string(data) {
 			continue
 		}
-		into := file
-		if rel, err := filepath.Rel(p.place.Root, file); err == nil && !strings.HasPrefix(rel, "..") {
-			into = p.jar.Path(rel) // of a jar that has not its place yet
-		}
-		change.Write[into] = data
 		out.Wrote = append(out.Wrote, file)
+		if p.place.Project == "" {
+			rel, err := filepath.Rel(p.place.Root, file)
+			if err != nil {
+				return err
+			}
+			change.Own[filepath.ToSlash(rel)] = jar.OwnFile{Data: data, Gone: data == nil}
+			continue
+		}
+		text := &jar.Text{Data: data, Gone: data == nil}
+		if file == p.place.SpecFile {
+			change.Spec = text
+		} else {
+			change.Record = text
+		}
 	}
 	return nil
 }
 
 // originsFile tells from which package file, by its SHA-256, each distribution
 // of the jar was unpacked.
-func originsFile(j *jar.Jar) string { return j.Path("glassjar/origins.json") }
+func originsFile(j *jar.Jar) string { return j.Path(originsPath) }
+
+const originsPath = "glassjar/origins.json"
 
 func readOrigins(j *jar.Jar) map[string]string {
 	out := map[string]string{}
+	if j == nil {
+		return out
+	}
 	if data, err := os.ReadFile(originsFile(j)); err == nil {
 		if json.Unmarshal(data, &out) != nil {
 			return map[string]string{} // all is compared by version alone

@@ -47,18 +47,19 @@ func (m *Machine) Check(ctx context.Context, ref string, mend bool) (*Checked, e
 	if err != nil {
 		return nil, err
 	}
-	if mend {
-		release, err := m.hold(place)
-		if err != nil {
-			return nil, err
-		}
-		defer release()
+	if !mend {
+		return steady(ctx, m, ref, func() (*Checked, error) { return m.examine(ctx, place) })
 	}
+	release, err := m.hold(ctx, place)
+	if err != nil {
+		return nil, err
+	}
+	defer release()
 	c, err := m.examine(ctx, place)
-	if err != nil || !mend || len(c.Faults)+len(c.Broken)+len(c.Unmet) == 0 && c.Python == "" {
+	if err != nil || len(c.Faults)+len(c.Broken)+len(c.Unmet) == 0 && c.Python == "" {
 		return c, err
 	}
-	mended, err := m.mend(ctx, place, c)
+	mended, err := m.mend(ctx, place)
 	if err != nil {
 		return c, err
 	}
@@ -138,18 +139,20 @@ func (m *Machine) pythonFault(ctx context.Context, j *jar.Jar) string {
 
 // mend restores the distributions with faults from their package files, and
 // links the jar to its interpreter anew.
-func (m *Machine) mend(ctx context.Context, place Place, c *Checked) ([]string, error) {
+func (m *Machine) mend(ctx context.Context, place Place) ([]string, error) {
 	p := emptyPlan(place)
 	installed, survey, err := m.present(ctx, p, &project.Spec{}, "", true)
 	if err != nil {
 		return nil, err
 	}
 	p.parts = p.jar.State.Parts
-	p.Structure, err = p.jar.Rebase(p.python, jar.Options{Prompt: place.Prompt(), SeeSystem: p.jar.State.SeeSystem, Parts: p.parts})
+	if err := p.rebase(place); err != nil {
+		return nil, err
+	}
+	moment, _, err := p.jar.LastMoment()
 	if err != nil {
 		return nil, err
 	}
-	moment, _ := p.jar.LastMoment()
 	spec, err := readSpec(place)
 	if err != nil {
 		return nil, err

@@ -34,13 +34,24 @@ func (m *Machine) Clone(ctx context.Context, opt CloneOptions, decide Decide) (*
 		file = filepath.Join(m.Dir, file)
 	}
 	if info, err := os.Stat(file); err == nil && info.Mode().IsRegular() {
+		release, err := m.hold(ctx, to)
+		if err != nil {
+			return nil, err
+		}
+		defer release()
 		return m.recreateFrom(ctx, to, RecreateOptions{From: file, Python: opt.Python}, decide)
 	}
 	from, err := m.named(opt.From)
 	if err != nil {
 		return nil, err
 	}
-	release, err := m.hold(from)
+	// Both projects first, in the order that all processes have; then the jar.
+	projects, err := m.holdProjects(ctx, from, to)
+	if err != nil {
+		return nil, err
+	}
+	defer projects()
+	release, err := m.hold(ctx, from)
 	if err != nil {
 		return nil, err
 	}
@@ -98,7 +109,10 @@ func (m *Machine) cloneFiles(ctx context.Context, j *jar.Jar, from, to Place, in
 	}
 	start := m.now()
 	texts := cloneTexts(from, to)
-	moment := m.clonedMoment(j, from, texts[to.SpecFile], texts[to.RecordFile])
+	moment, err := m.clonedMoment(j, from, texts[to.SpecFile], texts[to.RecordFile])
+	if err != nil {
+		return out, err
+	}
 	state, err := moment.Bytes()
 	if err != nil {
 		return out, err
@@ -107,13 +121,18 @@ func (m *Machine) cloneFiles(ctx context.Context, j *jar.Jar, from, to Place, in
 	defer done()
 	opt := jar.Options{Prompt: to.Prompt(), SeeSystem: j.State.SeeSystem, Parts: j.State.Parts, Temp: temp, Place: m.Settings.Placing, Also: map[string][]byte{jar.MomentPath(moment.Number): state}}
 	// What stands in the jar appears with it; a project's files stand outside.
+	opt.Outside = m.outside(to)
 	for _, file := range sortedNames(texts) {
-		if rel, err := filepath.Rel(to.Root, file); err == nil && !strings.HasPrefix(rel, "..") {
-			opt.Also[filepath.ToSlash(rel)] = texts[file]
-		} else if _, err := writeIfNew(file, texts[file], false); err != nil {
-			return out, err
-		}
 		out.Wrote = append(out.Wrote, file)
+		rel, err := filepath.Rel(to.Root, file)
+		switch {
+		case err == nil && !strings.HasPrefix(rel, ".."):
+			opt.Also[filepath.ToSlash(rel)] = texts[file]
+		case file == to.SpecFile:
+			opt.Spec = &jar.Text{Data: texts[file]}
+		default:
+			opt.Record = &jar.Text{Data: texts[file]}
+		}
 	}
 	copied, err := j.Clone(ctx, to.Root, in, opt)
 	if err != nil {

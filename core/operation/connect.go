@@ -64,8 +64,8 @@ func newEdit(file string, before, after []byte) FileEdit {
 // ConnectEditor adds the keys by which editors and language servers find the
 // project's jar, or with undo takes them out again. decide looks at the
 // differences and says whether to go on.
-func (m *Machine) ConnectEditor(_ context.Context, ref string, undo bool, decide func(*Connection) (bool, error)) (*Connection, error) {
-	place, release, err := m.beginConnect(ref)
+func (m *Machine) ConnectEditor(ctx context.Context, ref string, undo bool, decide func(*Connection) (bool, error)) (*Connection, error) {
+	place, release, err := m.beginConnect(ctx, ref)
 	if err != nil {
 		return nil, err
 	}
@@ -83,18 +83,18 @@ func (m *Machine) ConnectEditor(_ context.Context, ref string, undo bool, decide
 	} else if list, err = c.editor(place, j); err != nil {
 		return nil, err
 	}
-	if wrote, err := c.carryOut(decide); err != nil || !wrote {
+	if wrote, err := c.carryOut(m, decide); err != nil || !wrote {
 		return c, err
 	}
 	if undo {
 		return c, os.Remove(connectedFile(j))
 	}
-	return c, keepWritten(j, list)
+	return c, m.keepWritten(j, list)
 }
 
 // carryOut shows what would be written, and writes it if decide says so. wrote is
 // false where there is nothing to write, or nothing was to be written.
-func (c *Connection) carryOut(decide func(*Connection) (bool, error)) (wrote bool, err error) {
+func (c *Connection) carryOut(m *Machine, decide func(*Connection) (bool, error)) (wrote bool, err error) {
 	if len(c.Edits) == 0 {
 		c.Done = true
 		return false, nil
@@ -102,7 +102,7 @@ func (c *Connection) carryOut(decide func(*Connection) (bool, error)) (wrote boo
 	if ok, err := decide(c); err != nil || !ok {
 		return false, err
 	}
-	if err := c.write(); err != nil {
+	if err := c.write(m); err != nil {
 		return false, err
 	}
 	c.Done = true
@@ -110,7 +110,7 @@ func (c *Connection) carryOut(decide func(*Connection) (bool, error)) (wrote boo
 }
 
 // beginConnect finds a project's jar: others have no folder to write into.
-func (m *Machine) beginConnect(ref string) (Place, func(), error) {
+func (m *Machine) beginConnect(ctx context.Context, ref string) (Place, func(), error) {
 	place, err := m.Locate(ref, true)
 	if err != nil {
 		return place, nil, err
@@ -118,7 +118,7 @@ func (m *Machine) beginConnect(ref string) (Place, func(), error) {
 	if place.Project == "" {
 		return place, nil, usage("%s belongs to no project, so there is no folder to connect it in", "stand in a project, or create its jar: glassjar create", place.Root)
 	}
-	release, err := m.hold(place)
+	release, err := m.hold(ctx, place)
 	return place, release, err
 }
 
@@ -248,7 +248,7 @@ func (w written) takeOut(now []byte) (after []byte, left []string, err error) {
 	return now, left, nil
 }
 
-func (c *Connection) write() error {
+func (c *Connection) write(m *Machine) error {
 	for _, e := range c.Edits {
 		if e.after == nil {
 			if err := os.Remove(e.File); err != nil {
@@ -257,10 +257,7 @@ func (c *Connection) write() error {
 			os.Remove(filepath.Dir(e.File)) // only if it is empty
 			continue
 		}
-		if err := os.MkdirAll(filepath.Dir(e.File), 0o755); err != nil {
-			return err
-		}
-		if _, err := writeIfNew(e.File, e.after, false); err != nil {
+		if _, err := m.writeIfNew(e.File, e.after); err != nil {
 			return err
 		}
 		if e.mode != 0o644 {
@@ -289,7 +286,7 @@ func mergeKeys(earlier, now []connect.Key) []connect.Key {
 
 // keepWritten notes what was added; what an earlier connection found before it
 // is what counts.
-func keepWritten(j *jar.Jar, list []written) error {
+func (m *Machine) keepWritten(j *jar.Jar, list []written) error {
 	var earlier []written
 	if data, err := os.ReadFile(connectedFile(j)); err == nil && json.Unmarshal(data, &earlier) != nil {
 		earlier = nil
@@ -309,6 +306,6 @@ func keepWritten(j *jar.Jar, list []written) error {
 	if err != nil {
 		return err
 	}
-	_, err = writeIfNew(connectedFile(j), append(data, '\n'), false)
+	_, err = m.writeIfNew(connectedFile(j), append(data, '\n'))
 	return err
 }

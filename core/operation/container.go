@@ -24,7 +24,7 @@ type ContainerOptions struct {
 
 // ConnectContainer writes the files that make an image with the project's jar:
 // from the record, so that the jar need not be there.
-func (m *Machine) ConnectContainer(_ context.Context, opt ContainerOptions, decide func(*Connection) (bool, error)) (*Connection, error) {
+func (m *Machine) ConnectContainer(ctx context.Context, opt ContainerOptions, decide func(*Connection) (bool, error)) (*Connection, error) {
 	place, err := m.Locate(opt.Jar, true)
 	var none *NoJarError
 	if err != nil && !(errors.As(err, &none) && place.Project != "") {
@@ -33,6 +33,11 @@ func (m *Machine) ConnectContainer(_ context.Context, opt ContainerOptions, deci
 	if place.Project == "" {
 		return nil, usage("%s belongs to no project, so there is nothing to put into an image", "stand in a project with a record", place.Root)
 	}
+	release, err := m.hold(ctx, place)
+	if err != nil {
+		return nil, err
+	}
+	defer release()
 	record, err := project.ReadRecord(place.RecordFile)
 	if err != nil {
 		return nil, err
@@ -58,7 +63,7 @@ func (m *Machine) ConnectContainer(_ context.Context, opt ContainerOptions, deci
 	}
 	c.addProgram(filepath.Join(place.Project, "container", "glassjar"), program)
 	c.Next = containerSteps(record)
-	_, err = c.carryOut(decide)
+	_, err = c.carryOut(m, decide)
 	return c, err
 }
 

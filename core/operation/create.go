@@ -20,6 +20,8 @@ type CreateOptions struct {
 	// Python is a wish as [interpreter.ParseWish] reads it, or empty.
 	Python    string
 	SeeSystem bool
+	// Put are requirements (PEP 508) to be in it from the beginning.
+	Put []string
 }
 
 // Created tells of a new jar.
@@ -30,6 +32,8 @@ type Created struct {
 	Why string
 	// PassedOver are candidates that gave no usable answer.
 	PassedOver []interpreter.Rejection
+	// Filled is what was put into it, nil for an empty one.
+	Filled *Outcome
 }
 
 // NoPythonError says that no interpreter is what was wished for.
@@ -54,10 +58,22 @@ func (e *BadNameError) Error() string { return fmt.Sprintf("%q cannot be a jar's
 
 var jarName = lazy.Pattern(`^[A-Za-z0-9][A-Za-z0-9._-]*$`)
 
-// Create makes an empty jar.
-func (m *Machine) Create(ctx context.Context, opt CreateOptions) (*Created, error) {
+// Create makes a jar: empty, or with what is put into it, whole or not at all.
+func (m *Machine) Create(ctx context.Context, opt CreateOptions, decide Decide) (*Created, error) {
+	asked, err := m.readWants(opt.Put)
+	if err != nil {
+		return nil, err
+	}
 	place, err := m.newPlace(opt.Name, opt.At)
 	if err != nil {
+		return nil, err
+	}
+	release, err := m.hold(ctx, place)
+	if err != nil {
+		return nil, err
+	}
+	defer release()
+	if err := jar.Vacant(place.Root); err != nil {
 		return nil, err
 	}
 	spec, err := project.ReadSpec(place.SpecFile)
@@ -68,11 +84,38 @@ func (m *Machine) Create(ctx context.Context, opt CreateOptions) (*Created, erro
 	if out.Python, out.Why, out.PassedOver, err = m.choosePython(ctx, opt.Python, spec); err != nil {
 		return nil, err
 	}
+	seeSystem := opt.SeeSystem || spec.Tool.SeeSystem
+	if len(asked) > 0 {
+		out.Filled, err = m.createFilled(ctx, out, spec, asked, seeSystem, decide)
+		return out, err
+	}
 	first, err := m.firstMoment(out.Python.Said.Version, place)
 	if err != nil {
 		return nil, err
 	}
-	_, err = m.make(ctx, place.Root, out.Python, jar.Options{Prompt: place.Prompt(), SeeSystem: opt.SeeSystem || spec.Tool.SeeSystem, Also: map[string][]byte{jar.MomentPath(1): first}})
+	_, err = m.make(ctx, place.Root, out.Python, jar.Options{Prompt: place.Prompt(), SeeSystem: seeSystem, Also: map[string][]byte{jar.MomentPath(1): first}})
+	return out, err
+}
+
+// createFilled makes a jar with something in it: all is found before it is made.
+func (m *Machine) createFilled(ctx context.Context, c *Created, spec *project.Spec, asked []project.Asked, seeSystem bool, decide Decide) (*Outcome, error) {
+	edited, err := addToSpec(spec, c.Place, asked, project.Place{}, c.Python.Environment())
+	if err != nil {
+		return nil, err
+	}
+	known := map[string]bool{}
+	for _, a := range spec.Asked {
+		known[a.Key()] = true
+	}
+	p := emptyPlan(c.Place)
+	p.Create, p.python, p.Python, p.seeSystem = true, c.Python, c.Python.Title(), seeSystem
+	if err := m.planFor(ctx, p, nil, spec, edited, resolveOptions{known: known, asked: asked}); err != nil {
+		return nil, err
+	}
+	out, err := m.makeAndCarryOut(ctx, p, decide)
+	if err == nil && out.Done {
+		m.noteSettled(c.Place, edited, p)
+	}
 	return out, err
 }
 
@@ -128,6 +171,11 @@ func (m *Machine) pickPython(ctx context.Context, finder *interpreter.Finder, wi
 	if !ok {
 		all, passed := finder.All(ctx)
 		return interpreter.Interpreter{}, "", nil, &NoPythonError{Wish: wish.Text, From: from, Found: all, PassedOver: passed}
+	}
+	for _, r := range passed {
+		if r.Passing {
+			return interpreter.Interpreter{}, "", nil, r // it may have been the one
+		}
 	}
 	why := "the first on PATH"
 	if found.Source != "path" {

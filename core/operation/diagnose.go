@@ -117,6 +117,10 @@ func (m *Machine) Diagnose(ctx context.Context, ref, module string) (*Diagnosis,
 	if !dottedName().MatchString(module) {
 		return nil, usage("%q is not a module's name", "give it as in an import: glassjar diagnose package.module", module)
 	}
+	return steady(ctx, m, ref, func() (*Diagnosis, error) { return m.diagnose(ctx, ref, module) })
+}
+
+func (m *Machine) diagnose(ctx context.Context, ref, module string) (*Diagnosis, error) {
 	place, j, installed, err := m.look(ref)
 	if err != nil {
 		return nil, err

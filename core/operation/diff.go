@@ -57,6 +57,10 @@ type sidePackage struct {
 // record, or a sealed jar. An empty b is the record of the jar a; an empty a is
 // the jar in effect.
 func (m *Machine) Diff(ctx context.Context, ref, a, b string) (*Difference, error) {
+	return steady(ctx, m, ref, func() (*Difference, error) { return m.diff(ctx, ref, a, b) })
+}
+
+func (m *Machine) diff(ctx context.Context, ref, a, b string) (*Difference, error) {
 	if a == "" {
 		place, err := m.Locate(ref, false)
 		if err != nil {
@@ -96,6 +100,10 @@ func (m *Machine) side(ctx context.Context, ref string) (*side, error) {
 	if err != nil {
 		return nil, err
 	}
+	return steadyAt(ctx, place.Root, func() (*side, error) { return m.jarSide(ctx, place) })
+}
+
+func (m *Machine) jarSide(ctx context.Context, place Place) (*side, error) {
 	j, err := m.open(place)
 	if err != nil {
 		return nil, err
@@ -109,7 +117,11 @@ func (m *Machine) side(ctx context.Context, ref string) (*side, error) {
 		return nil, err
 	}
 	origins, last := readOrigins(j), map[string]jar.MomentPackage{}
-	if moment, ok := j.LastMoment(); ok {
+	moment, ok, err := j.LastMoment()
+	if err != nil {
+		return nil, err
+	}
+	if ok {
 		for _, e := range moment.Packages {
 			last[e.Name] = e
 		}

@@ -1,12 +1,14 @@
 package operation
 
 import (
+	"context"
 	"errors"
 	"os"
 	"path/filepath"
 	"strings"
 	"time"
 
+	"glassjar/core/durable"
 	"glassjar/core/jar"
 )
 
@@ -48,7 +50,7 @@ func aside(root, id string) string {
 // Discard removes jars, each named by its path or its name on the shelf. All
 // are looked at before the first is removed. The folder itself is meant: a
 // project's folder does not stand for its jar here.
-func (m *Machine) Discard(refs []string, decide func(*Discarded) (bool, error)) (*Discarded, error) {
+func (m *Machine) Discard(ctx context.Context, refs []string, decide func(*Discarded) (bool, error)) (*Discarded, error) {
 	var places []Place
 	out := &Discarded{Jars: []string{}, Kept: []string{}}
 	for _, ref := range refs {
@@ -75,7 +77,7 @@ func (m *Machine) Discard(refs []string, decide func(*Discarded) (bool, error)) 
 		return out, err
 	}
 	for _, p := range places {
-		if err := m.putAway(p); err != nil {
+		if err := m.putAway(ctx, p); err != nil {
 			return out, err
 		}
 	}
@@ -97,20 +99,24 @@ func (m *Machine) discardRoot(ref string) string {
 }
 
 // putAway takes one jar out of its place, in one renaming, and notes where it is.
-func (m *Machine) putAway(p Place) error {
-	j, err := m.open(p)
-	if err != nil {
-		return err
+func (m *Machine) putAway(ctx context.Context, p Place) error {
+	release, err := m.hold(ctx, p)
+	var damaged *jar.DamagedJournalError
+	if errors.As(err, &damaged) {
+		release, err = m.holdProject(ctx, p.key()) // nothing of it can be put right
 	}
-	release, err := m.hold(p)
 	if err != nil {
 		return err
 	}
 	defer release()
+	j, err := m.open(p)
+	if err != nil {
+		return err
+	}
 	id := j.ID()
 	if id == "" {
 		if id = j.NewID(); id == "" {
-			return jar.Discard(p.Root)
+			return m.discardForGood(p.Root)
 		}
 	}
 	held := aside(p.Root, id)
@@ -120,7 +126,17 @@ func (m *Machine) putAway(p Place) error {
 	if err := os.Rename(p.Root, held); err != nil {
 		return errors.Join(err, m.Away.Drop(id))
 	}
+	if err := durable.Parent(held); err != nil {
+		return err
+	}
 	return m.Known.Forget(id)
+}
+
+// discardForGood removes a jar, which is noted so that what a kill leaves is swept.
+func (m *Machine) discardForGood(root string) error {
+	trash, done := m.Making.Begin(root)
+	defer done()
+	return jar.Discard(root, trash)
 }
 
 // discarded are the jars that can be brought back. An entry whose jar was never
@@ -149,7 +165,7 @@ func (m *Machine) discarded() ([]Away, error) {
 
 // BringBack undoes a discard: of the jars named by where they stood, or by their
 // names on the shelf; without a name, of the one discarded last.
-func (m *Machine) BringBack(refs []string) (*Discarded, error) {
+func (m *Machine) BringBack(ctx context.Context, refs []string) (*Discarded, error) {
 	list, err := m.discarded()
 	if err != nil {
 		return nil, err
@@ -174,20 +190,33 @@ func (m *Machine) BringBack(refs []string) (*Discarded, error) {
 	}
 	out := &Discarded{Jars: []string{}, Kept: []string{}, Back: true}
 	for _, a := range chosen {
-		if _, err := os.Lstat(a.Jar); err == nil {
-			return out, &jar.ExistsError{Path: a.Jar, Jar: jar.Exists(a.Jar)}
-		}
-		if err := os.Rename(a.Held, a.Jar); err != nil {
+		if err := m.bringBack(ctx, a); err != nil {
 			return out, err
-		}
-		if err := m.Away.Drop(a.ID); err != nil {
-			return out, err
-		}
-		if j, err := jar.Open(a.Jar); err == nil {
-			m.Known.See(j, true)
 		}
 		out.Jars = append(out.Jars, a.Jar)
 	}
 	out.Done = true
 	return out, nil
+}
+
+// bringBack gives one discarded jar its place again.
+func (m *Machine) bringBack(ctx context.Context, a Away) error {
+	release, err := m.hold(ctx, m.placeAt(a.Jar, Named))
+	if err != nil {
+		return err
+	}
+	defer release()
+	if _, err := os.Lstat(a.Jar); err == nil {
+		return &jar.ExistsError{Path: a.Jar, Jar: jar.Exists(a.Jar)}
+	}
+	if err := os.Rename(a.Held, a.Jar); err != nil {
+		return err
+	}
+	if err := durable.Parent(a.Jar); err != nil {
+		return err
+	}
+	if j, err := jar.Open(a.Jar); err == nil {
+		m.Known.See(j, true)
+	}
+	return m.Away.Drop(a.ID)
 }

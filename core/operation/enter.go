@@ -1,6 +1,7 @@
 package operation
 
 import (
+	"context"
 	"fmt"
 	"os"
 	"os/exec"
@@ -32,7 +33,7 @@ func (e *NotTrustedError) Error() string {
 // Enter finds the jar that a shell is to enter: a named one, the project's, or
 // the active one. onCD is for a shell that came into a folder: only a jar that
 // is trusted will do.
-func (m *Machine) Enter(ref, sh string, onCD bool) (*Entered, error) {
+func (m *Machine) Enter(ctx context.Context, ref, sh string, onCD bool) (*Entered, error) {
 	place, err := m.Locate(ref, false)
 	if err != nil {
 		return nil, err
@@ -40,7 +41,7 @@ func (m *Machine) Enter(ref, sh string, onCD bool) (*Entered, error) {
 	if onCD && !m.Known.Trusted(place.Root) {
 		return nil, &NotTrustedError{place.Root}
 	}
-	j, err := m.open(place)
+	j, err := m.openToUse(ctx, place)
 	if err != nil {
 		return nil, err
 	}
@@ -88,7 +89,7 @@ func (m *Machine) OpenShell(e *Entered) (*Launch, error) {
 	if err != nil {
 		return nil, fmt.Errorf("a file for the shell cannot be written: %w", err)
 	}
-	j, err := jar.OpenHeld(e.Jar)
+	j, err := jar.Open(e.Jar)
 	if err != nil {
 		return nil, err
 	}

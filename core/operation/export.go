@@ -30,7 +30,7 @@ func (m *Machine) Export(ctx context.Context, ref, form string) ([]byte, error) 
 		return nil, err
 	}
 	if form == AsSpec {
-		return m.exportSpec(ctx, place)
+		return steady(ctx, m, ref, func() ([]byte, error) { return m.exportSpec(ctx, place) })
 	}
 	record, err := project.ReadRecord(place.RecordFile)
 	if err != nil {

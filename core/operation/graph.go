@@ -285,6 +285,10 @@ type Why struct {
 // Why tells by which chains a distribution came into a jar. The error is a
 // [*NotInstalledError] for a name that is not there.
 func (m *Machine) Why(ctx context.Context, ref, name string) (*Why, error) {
+	return steady(ctx, m, ref, func() (*Why, error) { return m.why(ctx, ref, name) })
+}
+
+func (m *Machine) why(ctx context.Context, ref, name string) (*Why, error) {
 	place, j, installed, err := m.look(ref)
 	if err != nil {
 		return nil, err

@@ -23,7 +23,11 @@ type History struct {
 }
 
 // History lists the states of a jar.
-func (m *Machine) History(ref string) (*History, error) {
+func (m *Machine) History(ctx context.Context, ref string) (*History, error) {
+	return steady(ctx, m, ref, func() (*History, error) { return m.history(ref) })
+}
+
+func (m *Machine) history(ref string) (*History, error) {
 	place, err := m.Locate(ref, false)
 	if err != nil {
 		return nil, err
@@ -39,9 +43,16 @@ func (m *Machine) History(ref string) (*History, error) {
 }
 
 // nextMoment is the state that a plan leads to.
-func (m *Machine) nextMoment(p *Plan, origins map[string]string) jar.Moment {
-	last, _ := p.jar.LastMoment()
-	next := jar.Moment{Number: last.Number + 1, At: m.now(), Command: m.Command, Python: p.jar.State.Python, Parts: p.parts, Did: did(p)}
+func (m *Machine) nextMoment(p *Plan, origins map[string]string) (jar.Moment, error) {
+	last, _, err := p.jar.LastMoment()
+	if err != nil {
+		return jar.Moment{}, err
+	}
+	number, err := p.jar.NextNumber()
+	if err != nil {
+		return jar.Moment{}, err
+	}
+	next := jar.Moment{Number: number, At: m.now(), Command: m.Command, Python: p.jar.State.Python, Parts: p.parts, Did: did(p)}
 	have := map[string]jar.MomentPackage{}
 	for _, e := range last.Packages {
 		have[e.Name] = e
@@ -63,7 +74,7 @@ func (m *Machine) nextMoment(p *Plan, origins map[string]string) jar.Moment {
 		next.Packages = append(next.Packages, have[name])
 	}
 	next.Spec, next.Record = m.textOf(p, p.place.SpecFile), m.textOf(p, p.place.RecordFile)
-	return next
+	return next, nil
 }
 
 // textOf is what a file will hold once the plan is carried out.
@@ -122,7 +133,7 @@ func (m *Machine) Rewind(ctx context.Context, ref string, number int, decide Dec
 	if err != nil {
 		return nil, err
 	}
-	release, err := m.hold(place)
+	release, err := m.hold(ctx, place)
 	if err != nil {
 		return nil, err
 	}
@@ -218,8 +229,8 @@ func momentSelection(to jar.Moment) ([]selection, error) {
 }
 
 // clonedMoment is the state of a jar as the first of another.
-func (m *Machine) clonedMoment(j *jar.Jar, from Place, spec, record []byte) jar.Moment {
-	s, _ := j.LastMoment()
+func (m *Machine) clonedMoment(j *jar.Jar, from Place, spec, record []byte) (jar.Moment, error) {
+	s, _, err := j.LastMoment()
 	s.Number, s.At, s.Command = 1, m.now(), m.Command
 	s.Did = []string{"as " + from.Prompt()}
 	s.Spec, s.Record = nil, nil
@@ -231,5 +242,5 @@ func (m *Machine) clonedMoment(j *jar.Jar, from Place, spec, record []byte) jar.
 		text := string(record)
 		s.Record = &text
 	}
-	return s
+	return s, err
 }

@@ -99,16 +99,24 @@ func (m *Machine) probeIndex(ctx context.Context, source index.Source, spec *pro
 }
 
 func (m *Machine) nearestSpec() (*project.Spec, error) {
-	file := filepath.Join(m.Dir, project.SpecFile)
+	return project.ReadSpec(m.nearestSpecFile())
+}
+
+func (m *Machine) nearestSpecFile() string {
 	if root := m.nearest(); root != "" {
-		file = filepath.Join(filepath.Dir(root), project.SpecFile)
+		return filepath.Join(filepath.Dir(root), project.SpecFile)
 	}
-	return project.ReadSpec(file)
+	return filepath.Join(m.Dir, project.SpecFile)
 }
 
 // EditIndexes makes one change and gives the file that was written.
-func (m *Machine) EditIndexes(e IndexEdit) (string, error) {
+func (m *Machine) EditIndexes(ctx context.Context, e IndexEdit) (string, error) {
 	if e.Project {
+		release, err := m.holdProject(ctx, filepath.Dir(m.nearestSpecFile()))
+		if err != nil {
+			return "", err
+		}
+		defer release()
 		spec, err := m.nearestSpec()
 		if err != nil {
 			return "", err
@@ -121,15 +129,15 @@ func (m *Machine) EditIndexes(e IndexEdit) (string, error) {
 		if err != nil {
 			return "", err
 		}
-		_, err = writeIfNew(spec.File, text, false)
+		_, err = m.writeIfNew(spec.File, text)
 		return spec.File, err
 	}
-	list, err := e.apply(m.Settings.Indexes, "")
-	if err != nil {
-		return "", err
-	}
-	changed, err := settings.Edit(m.Folders.Settings, func(text []byte) []byte {
-		return project.SetIndexes(text, []string{"indexes"}, list)
+	changed, err := m.settingsFile().Edit(ctx, func(have settings.Settings, text []byte) ([]byte, error) {
+		list, err := e.apply(have.Indexes, "")
+		if err != nil {
+			return nil, err
+		}
+		return project.SetIndexes(text, []string{"indexes"}, list), nil
 	})
 	if err == nil {
 		m.Settings = changed

@@ -33,7 +33,7 @@ func (m *Machine) Install(ctx context.Context, opt InstallOptions, decide Decide
 	if err != nil {
 		return nil, err
 	}
-	place, release, err := m.beginAt(opt.Jar)
+	place, release, err := m.beginAt(ctx, opt.Jar)
 	if err != nil {
 		return nil, err
 	}
@@ -46,7 +46,11 @@ func (m *Machine) Install(ctx context.Context, opt InstallOptions, decide Decide
 	if err != nil {
 		return nil, err
 	}
-	edited, err := m.addToSpec(ctx, spec, place, asked, project.Place{Group: opt.Group, Extra: opt.Extra})
+	env, err := m.environmentAt(ctx, place)
+	if err != nil {
+		return nil, err
+	}
+	edited, err := addToSpec(spec, place, asked, project.Place{Group: opt.Group, Extra: opt.Extra}, env)
 	if err != nil {
 		return nil, err
 	}
@@ -91,9 +95,8 @@ func merge(list []project.Asked, a project.Asked) []project.Asked {
 	return append(list, a)
 }
 
-// addToSpec is the spec's text with the wants written in. A name that is asked
-// for without anything more keeps what the spec says of it.
-func (m *Machine) addToSpec(ctx context.Context, spec *project.Spec, place Place, asked []project.Asked, into project.Place) (*project.Spec, error) {
+// environmentAt is that of a jar's interpreter.
+func (m *Machine) environmentAt(ctx context.Context, place Place) (requirement.Environment, error) {
 	j, err := m.open(place)
 	if err != nil {
 		return nil, err
@@ -102,9 +105,15 @@ func (m *Machine) addToSpec(ctx context.Context, spec *project.Spec, place Place
 	if err != nil {
 		return nil, err
 	}
+	return in.Environment(), nil
+}
+
+// addToSpec is the spec's text with the wants written in. A name that is asked
+// for without anything more keeps what the spec says of it.
+func addToSpec(spec *project.Spec, place Place, asked []project.Asked, into project.Place, env requirement.Environment) (*project.Spec, error) {
 	var add []string
 	for _, a := range asked {
-		if bare(a) && mentions(spec, a.Key(), into, in.Environment()) {
+		if bare(a) && mentions(spec, a.Key(), into, env) {
 			continue
 		}
 		add = append(add, a.Requirement.String())
@@ -207,22 +216,28 @@ func (m *Machine) planTo(ctx context.Context, place Place, before, spec *project
 	if err != nil {
 		return nil, err
 	}
+	return p, m.planFor(ctx, p, installed, before, spec, opt)
+}
+
+// planFor fills in a plan whose interpreter is known; its jar may be there or not.
+func (m *Machine) planFor(ctx context.Context, p *Plan, installed []jar.Installed, before, spec *project.Spec, opt resolveOptions) error {
+	place := p.place
 	record, err := project.ReadRecord(place.RecordFile)
 	if err != nil && !errors.Is(err, project.ErrNoRecord) {
-		return nil, err
+		return err
 	}
 	indexes, sampleOnly := m.indexes(spec)
 	p.SampleOnly, p.catalog = sampleOnly, m.newCatalog(indexes)
 	env := environmentOf(p.python)
 	roots := rootsOf(spec, opt)
 	if err := checkPython(spec, env); err != nil {
-		return nil, err
+		return err
 	}
 	u, err := m.solveAll(ctx, p, spec, atLeast(roots, opt.floor), resolve.Problem{AllowPrereleases: opt.pre, Keep: keepOf(record, installed, opt)})
 	if err != nil {
-		return nil, err
+		return err
 	}
-	p.parts = p.jar.State.Parts.With(opt.groups, opt.extras)
+	p.parts = p.partsNow().With(opt.groups, opt.extras)
 	p.selected = pickParts(u, roots, env, p.chosen)
 	p.roots, p.named, p.fresh, p.whyRemove = roots, opt.names(), record == nil, "nothing needs it any more"
 	p.versions = map[string]version.Version{}
@@ -230,11 +245,11 @@ func (m *Machine) planTo(ctx context.Context, place Place, before, spec *project
 		p.versions[s.name] = s.version
 	}
 	if err := m.hashAll(ctx, p); err != nil {
-		return nil, err
+		return err
 	}
 	p.Asked = askedTexts(opt.asked)
 	if p.write[place.RecordFile], err = m.universalRecord(ctx, p, spec, roots, u); err != nil {
-		return nil, err
+		return err
 	}
 	if string(spec.Text) != string(before.Text) {
 		p.write[spec.File] = spec.Text
@@ -246,14 +261,30 @@ func (m *Machine) planTo(ctx context.Context, place Place, before, spec *project
 		}
 	}
 	p.compare(installed, readOrigins(p.jar), func(d jar.Installed) bool { return inRecord[d.Key()] || opt.gone[d.Key()] }, nil)
-	return p, nil
+	return nil
+}
+
+// seesSystem reports whether the jar of a plan sees the packages of its base.
+func (p *Plan) seesSystem() bool {
+	if p.jar == nil {
+		return p.seeSystem
+	}
+	return p.jar.State.SeeSystem
+}
+
+// partsNow are the parts that the jar holds.
+func (p *Plan) partsNow() jar.Parts {
+	if p.jar == nil {
+		return jar.Parts{}
+	}
+	return p.jar.State.Parts
 }
 
 // provided are the distributions of the base that a jar sees, if it was made
 // to see them. What the jar holds itself comes first.
 func (m *Machine) provided(p *Plan) (map[string]present, error) {
 	out := map[string]present{}
-	if p.jar == nil || !p.jar.State.SeeSystem {
+	if !p.seesSystem() {
 		return out, nil
 	}
 	for _, dir := range p.python.Said.SitePackages {

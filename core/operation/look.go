@@ -45,6 +45,10 @@ type Contents struct {
 // Contents lists what is in a jar or, with the name of a group or an extra, what
 // that brings. It starts no Python.
 func (m *Machine) Contents(ctx context.Context, ref, group string) (*Contents, error) {
+	return steady(ctx, m, ref, func() (*Contents, error) { return m.contents(ctx, ref, group) })
+}
+
+func (m *Machine) contents(ctx context.Context, ref, group string) (*Contents, error) {
 	place, j, installed, err := m.look(ref)
 	if err != nil {
 		return nil, err
@@ -120,7 +124,8 @@ type Here struct {
 	Packages int    `json:"packages"`
 	Spec     string `json:"spec"`
 	Record   string `json:"record"`
-	// Step is "in step", "spec changed", "jar differs", "no record".
+	// Step is "in step", "spec changed", "jar differs", "no record", or "cut off"
+	// where a change was, and is to be undone yet.
 	Step string `json:"step"`
 	// Active is the folder that VIRTUAL_ENV names, if it is another.
 	Active string `json:"active,omitempty"`
@@ -139,10 +144,22 @@ const (
 	SpecChanged = "spec changed"
 	JarDiffers  = "jar differs"
 	NoRecord    = "no record"
+	CutOff      = "cut off"
 )
 
 // Here looks at what is in effect.
 func (m *Machine) Here(ctx context.Context, ref string) (*Here, error) {
+	h, err := steady(ctx, m, ref, func() (*Here, error) { return m.here(ctx, ref) })
+	var pending *jar.PendingError
+	if errors.As(err, &pending) {
+		if h, err = m.here(ctx, ref); err == nil {
+			h.Step, h.Label = CutOff, ""
+		}
+	}
+	return h, err
+}
+
+func (m *Machine) here(ctx context.Context, ref string) (*Here, error) {
 	place, err := m.Locate(ref, false)
 	if err != nil {
 		return nil, err
@@ -236,7 +253,11 @@ type Labelled struct {
 }
 
 // Label computes a jar's fingerprint from its files.
-func (m *Machine) Label(ref string) (*Labelled, error) {
+func (m *Machine) Label(ctx context.Context, ref string) (*Labelled, error) {
+	return steady(ctx, m, ref, func() (*Labelled, error) { return m.label(ref) })
+}
+
+func (m *Machine) label(ref string) (*Labelled, error) {
 	place, j, installed, err := m.look(ref)
 	if err != nil {
 		return nil, err

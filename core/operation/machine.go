@@ -8,6 +8,7 @@ package operation
 
 import (
 	"context"
+	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
@@ -62,7 +63,11 @@ type Machine struct {
 	// SealedOff shuts PYTHONPATH and the user's own packages out of what is run.
 	SealedOff bool
 
-	held map[string]bool // jars whose lock this process has
+	// holding are jars whose lock this process has, projects the keys of those whose
+	// spec and record it has; told tells that it was said that it waits.
+	holding  map[string]*jar.Jar
+	projects map[string]bool
+	told     bool
 	// later tells that modules of a changed jar are to be compiled by another
 	// process.
 	later bool
@@ -70,11 +75,23 @@ type Machine struct {
 
 // NewMachine reads the settings and looks at the environment.
 func NewMachine(dir string) (*Machine, error) {
-	m := &Machine{Folders: settings.Standard(), Dir: dir, Active: os.Getenv("VIRTUAL_ENV"), held: map[string]bool{}, Client: &fetch.Client{Credentials: &fetch.Credentials{}}}
-	var err error
-	if m.Settings, err = settings.Read(m.Folders.Settings); err != nil {
+	m := &Machine{Folders: settings.Standard(), Dir: dir, Active: os.Getenv("VIRTUAL_ENV"), holding: map[string]*jar.Jar{}, projects: map[string]bool{}, Client: &fetch.Client{Credentials: &fetch.Credentials{}}}
+	if err := m.readSettings(); err != nil {
 		return nil, err
 	}
+	m.Cache = interpreter.OpenCache(filepath.Join(m.Folders.Cache, "pythons.json"))
+	return m, nil
+}
+
+// readSettings reads the user's settings: at the beginning, and again after a wait,
+// in which they may have been changed.
+func (m *Machine) readSettings() error {
+	var err error
+	if m.Settings, err = settings.Read(m.Folders.Settings); err != nil {
+		return err
+	}
+	standard := settings.Standard()
+	m.Folders.Store, m.Folders.Shelf = standard.Store, standard.Shelf
 	if m.Settings.Store != "" {
 		m.Folders.Store = m.Settings.Store
 	}
@@ -82,17 +99,23 @@ func NewMachine(dir string) (*Machine, error) {
 		m.Folders.Shelf = m.Settings.Shelf
 	}
 	m.Client.AllowHTTP, m.Client.Certificates = m.Settings.AllowHTTP, m.Settings.Certificates
+	m.Client.Waits = func(host string, d time.Duration) {
+		m.report(Progress{Stage: fmt.Sprintf("waiting %v, as %s asks", d.Round(time.Second), host)})
+	}
 	m.Client.Cache = filepath.Join(m.Folders.Cache, "http")
 	m.Client.Credentials.Keyring = m.Settings.Keyring
 	m.Store = &store.Store{Dir: m.Folders.Store}
 	if m.Settings.SecondStore != "" {
 		m.Store.Second = &store.Store{Dir: m.Settings.SecondStore}
 	}
-	m.Known = shelf.List{Dir: filepath.Join(m.Folders.State, "jars")}
-	m.Away = shelf.AwayList{Dir: filepath.Join(m.Folders.State, "discarded")}
 	m.Making = shelf.Making{Dir: filepath.Join(m.Folders.State, "making")}
-	m.Cache = interpreter.OpenCache(filepath.Join(m.Folders.Cache, "pythons.json"))
-	return m, nil
+	m.Known = shelf.List{Dir: filepath.Join(m.Folders.State, "jars"), Temporary: m.Making.Begin}
+	m.Away = shelf.AwayList{Dir: filepath.Join(m.Folders.State, "discarded"), Temporary: m.Making.Begin}
+	return nil
+}
+
+func (m *Machine) settingsFile() settings.File {
+	return settings.NewFile(m.Folders, m.lockMode(m.Folders.Settings), m.Making.Begin)
 }
 
 func (m *Machine) note(text string) {

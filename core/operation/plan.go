@@ -81,6 +81,10 @@ type Plan struct {
 	versions map[string]version.Version
 	named    map[string]bool
 	fresh    bool
+	// structure are files of the jar itself that are to be put right, seeSystem
+	// whether a jar that is to be made sees the packages of its base.
+	structure map[string]jar.OwnFile
+	seeSystem bool
 	// whyRemove says why what was not named goes.
 	whyRemove string
 }

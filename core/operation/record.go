@@ -3,6 +3,7 @@ package operation
 import (
 	"context"
 	"errors"
+	"os"
 	"path/filepath"
 	"sort"
 	"strings"
@@ -112,7 +113,7 @@ type Recorded struct {
 // Record writes or refreshes the record from the spec, for every target.
 // Versions that the record has stay where they fit. It needs no jar.
 func (m *Machine) Record(ctx context.Context, opt RecordOptions) (*Recorded, error) {
-	place, spec, release, err := m.begin(opt.Jar)
+	place, spec, release, err := m.begin(ctx, opt.Jar)
 	if err != nil {
 		return nil, err
 	}
@@ -155,7 +156,12 @@ func (m *Machine) Record(ctx context.Context, opt RecordOptions) (*Recorded, err
 		out.Left = append(out.Left, t.String())
 	}
 	sort.Strings(out.Left)
-	out.Changed, err = writeIfNew(place.RecordFile, data, opt.Check)
+	if opt.Check {
+		have, err := os.ReadFile(place.RecordFile)
+		out.Changed = err != nil || string(have) != string(data)
+		return out, nil
+	}
+	out.Changed, err = m.writeIfNew(place.RecordFile, data)
 	return out, err
 }
 

@@ -1,7 +1,6 @@
 package operation
 
 import (
-	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -72,7 +71,7 @@ func (m *Machine) Recreate(ctx context.Context, opt RecreateOptions, decide Deci
 	if err != nil {
 		return nil, err
 	}
-	release, err := m.hold(place)
+	release, err := m.hold(ctx, place)
 	if err != nil {
 		return nil, err
 	}
@@ -142,7 +141,17 @@ func (m *Machine) makeSo(ctx context.Context, p *Plan, installed []jar.Installed
 		origins = readOrigins(p.jar)
 	}
 	p.compare(installed, origins, func(jar.Installed) bool { return true }, survey)
-	release := m.Store.Share() // also until the jar has its place
+	p.whyRemove, p.seeSystem = "it is not in what the jar is made from", seeSystem
+	return m.makeAndCarryOut(ctx, p, decide)
+}
+
+// makeAndCarryOut carries out a plan whose jar may be missing: then it is made beside
+// its place, filled there, and appears as a whole.
+func (m *Machine) makeAndCarryOut(ctx context.Context, p *Plan, decide Decide) (*Outcome, error) {
+	release, err := m.Store.Hold(ctx, m.sharing()) // also until the jar has its place
+	if err != nil {
+		return nil, err
+	}
 	defer release()
 	temp, done := "", func() {}
 	if p.jar == nil {
@@ -151,38 +160,19 @@ func (m *Machine) makeSo(ctx context.Context, p *Plan, installed []jar.Installed
 	}
 	defer done()
 	made := false
-	p.whyRemove = "it is not in what the jar is made from"
 	out, err := m.carryOut(ctx, p, func(p *Plan) (bool, error) {
 		ok, err := decide(p)
 		if err != nil || !ok {
 			return ok, err
 		}
 		made = p.jar == nil
-		p.jar, err = m.ensure(ctx, p, p.place, seeSystem, temp)
+		err = m.ensure(p, temp)
 		return err == nil, err
 	})
-	if err != nil || !made {
-		return out, err
-	}
-	// A jar that was made for this appears once it is filled.
-	err = m.settle(p)
-	if err == nil {
-		m.afterwards(p.place.Root)
+	if err == nil && made && out.Done {
+		m.Known.See(p.jar, true)
 	}
 	return out, err
-}
-
-// settle gives a jar that was filled beside its place its place.
-func (m *Machine) settle(p *Plan) error {
-	if err := os.Rename(p.jar.Root, p.place.Root); err != nil {
-		return err
-	}
-	j, err := jar.Open(p.place.Root)
-	if err == nil {
-		p.jar = j
-		m.Known.See(j, true)
-	}
-	return err
 }
 
 func usesSample(record *project.Record) bool {
@@ -252,21 +242,24 @@ func (m *Machine) replacement(ctx context.Context, j *jar.Jar, spec *project.Spe
 	return found.Interpreter, nil
 }
 
-// ensure makes the jar of a plan, in a folder beside its place, or links an
+// ensure makes the jar of a plan, in a folder beside its place, or plans to link an
 // existing one anew.
-func (m *Machine) ensure(ctx context.Context, p *Plan, place Place, seeSystem bool, temp string) (*jar.Jar, error) {
-	opt := jar.Options{Prompt: place.Prompt(), SeeSystem: seeSystem, Parts: p.parts}
+func (m *Machine) ensure(p *Plan, temp string) (err error) {
 	if p.jar != nil {
-		opt.SeeSystem = p.jar.State.SeeSystem
-		var err error
-		p.Structure, err = p.jar.Rebase(p.python, opt)
-		return p.jar, err
+		return p.rebase(p.place)
 	}
-	if err := jar.Vacant(place.Root); err != nil {
-		return nil, err
+	if err := jar.Vacant(p.place.Root); err != nil {
+		return err
 	}
-	opt.Temp = temp
-	return jar.Create(ctx, temp, p.python, opt)
+	p.jar, err = jar.Prepare(temp, p.python, jar.Options{Prompt: p.place.Prompt(), SeeSystem: p.seeSystem, Parts: p.parts})
+	return err
+}
+
+// rebase plans what belongs to the jar itself to be put right.
+func (p *Plan) rebase(place Place) (err error) {
+	p.structure, err = p.jar.Rebase(p.python, jar.Options{Prompt: place.Prompt(), SeeSystem: p.jar.State.SeeSystem, Parts: p.jar.State.Parts})
+	p.Structure = sortedNames(p.structure)
+	return err
 }
 
 // parts are the pieces of the spec to be installed: those that the command
@@ -450,22 +443,6 @@ func recordedFile(record *project.Record, e project.Package, w project.PackageFi
 		f.Wheel, f.Distribution, f.Version = &name, name.Name, name.Version
 	}
 	return f
-}
-
-func writeIfNew(file string, data []byte, check bool) (bool, error) {
-	have, err := os.ReadFile(file)
-	if err == nil && bytes.Equal(have, data) || check {
-		return err != nil || !bytes.Equal(have, data), nil
-	}
-	temp := file + ".glassjar-new"
-	if err := os.WriteFile(temp, data, 0o644); err != nil {
-		return false, err
-	}
-	if err := os.Rename(temp, file); err != nil {
-		os.Remove(temp)
-		return false, err
-	}
-	return true, nil
 }
 
 // localURL is the path that a file: address names.

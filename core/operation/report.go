@@ -35,6 +35,10 @@ type ReportPackage struct {
 
 // Summarize gathers what a page about a jar tells.
 func (m *Machine) Summarize(ctx context.Context, ref string) (*Report, error) {
+	return steady(ctx, m, ref, func() (*Report, error) { return m.summarize(ctx, ref) })
+}
+
+func (m *Machine) summarize(ctx context.Context, ref string) (*Report, error) {
 	contents, err := m.Contents(ctx, ref, "")
 	if err != nil {
 		return nil, err

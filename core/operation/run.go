@@ -38,7 +38,7 @@ func (m *Machine) Run(ctx context.Context, ref string, command []string) (*Launc
 	if err != nil {
 		return nil, err
 	}
-	j, err := m.open(place)
+	j, err := m.openToUse(ctx, place)
 	if err != nil {
 		return nil, err
 	}

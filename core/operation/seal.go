@@ -15,6 +15,7 @@ import (
 	"strings"
 	"time"
 
+	"glassjar/core/durable"
 	"glassjar/core/index"
 	"glassjar/core/project"
 	"glassjar/core/store"
@@ -68,6 +69,11 @@ func (m *Machine) Seal(ctx context.Context, opt SealOptions) (*Sealed, error) {
 	if err != nil {
 		return nil, err
 	}
+	release, err := m.Store.Hold(ctx, m.sharing())
+	if err != nil {
+		return nil, err
+	}
+	defer release()
 	indexes, _ := m.indexes(spec)
 	paths, err := m.newCatalog(indexes).fetchAll(ctx, files)
 	if err != nil {
@@ -80,9 +86,9 @@ func (m *Machine) Seal(ctx context.Context, opt SealOptions) (*Sealed, error) {
 	if err != nil {
 		return nil, err
 	}
-	members := map[string]string{}
+	members := map[string]sealing{}
 	for _, f := range files {
-		members[f.Name] = paths[f.URL]
+		members[f.Name] = sealing{paths[f.URL], f.SHA256()}
 		if info, err := os.Stat(paths[f.URL]); err == nil {
 			out.Bytes += info.Size()
 		}
@@ -91,7 +97,7 @@ func (m *Machine) Seal(ctx context.Context, opt SealOptions) (*Sealed, error) {
 	if !filepath.IsAbs(file) {
 		file = filepath.Join(m.Dir, file)
 	}
-	return out, writeSealed(file, text, members)
+	return out, m.writeSealed(ctx, file, text, members)
 }
 
 // dropUnpacked removes package files that were only wanted for a while from the
@@ -201,11 +207,13 @@ func besides(f project.PackageFile) project.PackageFile {
 
 // writeSealed writes the zip: the record first, the files by name, stored as they
 // are, since they are packed already.
-func writeSealed(file string, record []byte, members map[string]string) error {
-	if err := os.MkdirAll(filepath.Dir(file), 0o755); err != nil {
+func (m *Machine) writeSealed(ctx context.Context, file string, record []byte, members map[string]sealing) error {
+	if err := os.MkdirAll(filepath.Dir(file), 0o777); err != nil {
 		return err
 	}
-	temp, err := os.CreateTemp(filepath.Dir(file), ".sealing-")
+	name, done := m.Making.Begin(filepath.Join(filepath.Dir(file), "."+filepath.Base(file)))
+	defer done()
+	temp, err := os.OpenFile(name, os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o666)
 	if err != nil {
 		return err
 	}
@@ -225,11 +233,7 @@ func writeSealed(file string, record []byte, members map[string]string) error {
 		if err != nil {
 			break
 		}
-		var f *os.File
-		if f, err = os.Open(members[name]); err == nil {
-			err = put(name, f, zip.Store)
-			f.Close()
-		}
+		err = m.sealOne(ctx, name, members[name], func(from io.Reader) error { return put(name, from, zip.Store) })
 	}
 	if err == nil {
 		err = z.Close()
@@ -238,16 +242,41 @@ func writeSealed(file string, record []byte, members map[string]string) error {
 		err = err2
 	}
 	if err == nil {
-		err = os.Chmod(temp.Name(), 0o644)
+		err = durable.File(temp.Name())
+	}
+	if err == nil {
+		err = os.Rename(temp.Name(), file)
 	}
 	if err != nil {
 		return err
 	}
-	return os.Rename(temp.Name(), file)
+	return durable.Parent(file)
+}
+
+// sealing is a package file that goes into a sealed jar.
+type sealing struct{ path, sum string }
+
+// sealOne puts a package file into a sealed jar, and compares it with its hash on the
+// way: a power cut may have left it damaged in the store, which then forgets it.
+func (m *Machine) sealOne(ctx context.Context, name string, s sealing, put func(io.Reader) error) error {
+	f, err := os.Open(s.path)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	h := sha256.New()
+	if err := put(io.TeeReader(store.WithContext(ctx, f), h)); err != nil {
+		return err
+	}
+	if have := hex.EncodeToString(h.Sum(nil)); have != s.sum {
+		m.Store.Drop(s.sum)
+		return &store.HashError{File: name, Want: s.sum, Have: have}
+	}
+	return nil
 }
 
 // CheckSealed verifies every byte of a sealed jar against its record.
-func (m *Machine) CheckSealed(file string) (*Sealed, error) {
+func (m *Machine) CheckSealed(ctx context.Context, file string) (*Sealed, error) {
 	if !filepath.IsAbs(file) {
 		file = filepath.Join(m.Dir, file)
 	}
@@ -268,7 +297,10 @@ func (m *Machine) CheckSealed(file string) (*Sealed, error) {
 			continue
 		}
 		delete(members, want.Path)
-		sum, size, err := sumMember(f)
+		sum, size, err := sumMember(ctx, f)
+		if ctx.Err() != nil {
+			return nil, ctx.Err()
+		}
 		out.Files++
 		out.Bytes += size
 		if err != nil || sum != want.Hashes["sha256"] {
@@ -291,14 +323,14 @@ func recordedFiles(record *project.Record) []project.PackageFile {
 	return out
 }
 
-func sumMember(f *zip.File) (string, int64, error) {
+func sumMember(ctx context.Context, f *zip.File) (string, int64, error) {
 	r, err := f.Open()
 	if err != nil {
 		return "", 0, err
 	}
 	defer r.Close()
 	h := sha256.New()
-	n, err := io.Copy(h, r)
+	n, err := io.Copy(h, store.WithContext(ctx, r))
 	return hex.EncodeToString(h.Sum(nil)), n, err
 }
 

@@ -1,6 +1,7 @@
 package operation
 
 import (
+	"context"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -96,7 +97,7 @@ func (m *Machine) userValues() map[string]string {
 	set("second-store", s.SecondStore)
 	set("placing", s.Placing)
 	set("bytecode", s.Bytecode)
-	for key, on := range map[string]bool{"allow-http": s.AllowHTTP, "keyring": s.Keyring, "sealed-off": s.SealedOff, "keep-packages": s.KeepPackages} {
+	for key, on := range map[string]bool{"allow-http": s.AllowHTTP, "keyring": s.Keyring, "sealed-off": s.SealedOff, "keep-packages": s.KeepPackages, "without-locks": s.WithoutLocks} {
 		if s.Has(key) {
 			out[key] = fmt.Sprint(on)
 		}
@@ -164,19 +165,19 @@ func (e *EffectiveSettings) addVariables() {
 
 // SetSetting gives one of the user's settings a value, or with none takes it
 // out, and gives the file that was written. Paths are kept absolute.
-func (m *Machine) SetSetting(key string, values []string) (string, error) {
+func (m *Machine) SetSetting(ctx context.Context, key string, values []string) (string, error) {
 	s, ok := settings.Known(key)
 	if !ok {
 		return "", usage("%q is not a setting", "the nearest is "+project.Nearest(key, settings.Keys()), key)
 	}
-	if s.Kind == settings.Folder || s.Kind == settings.File || s.Kind == settings.Folders {
+	if s.Kind == settings.Folder || s.Kind == settings.OneFile || s.Kind == settings.Folders {
 		for i, v := range values {
 			if !filepath.IsAbs(v) {
 				values[i] = filepath.Join(m.Dir, v)
 			}
 		}
 	}
-	changed, err := settings.Set(m.Folders.Settings, s, values)
+	changed, err := m.settingsFile().Set(ctx, s, values)
 	if err == nil {
 		m.Settings = changed
 	}

@@ -19,6 +19,7 @@ const (
 	ShelfPythonGone = "python gone"
 	ShelfGone       = "folder gone"
 	ShelfUnreadable = "unreadable"
+	ShelfCutOff     = "cut off"
 )
 
 // Shelved is one jar that is known on this machine.
@@ -104,6 +105,9 @@ func (m *Machine) shelved(ctx context.Context, k shelf.Known) Shelved {
 		return s
 	}
 	s.Packages, s.State = len(installed), m.shelfState(ctx, j, place, installed)
+	if jar.PhaseOf(k.Root) == jar.CutOff {
+		s.State = ShelfCutOff
+	}
 	return s
 }
 

@@ -1,6 +1,8 @@
 package operation
 
 import (
+	"context"
+	"errors"
 	"sort"
 	"time"
 
@@ -86,14 +88,14 @@ func (m *Machine) needs(going map[string]bool) (all map[string]string, byJar map
 }
 
 // StoreUsage tells what the store holds.
-func (m *Machine) StoreUsage() (*StoreUsage, error) {
+func (m *Machine) StoreUsage(ctx context.Context) (*StoreUsage, error) {
 	needed, byJar, err := m.needs(nil)
 	if err != nil {
 		return nil, err
 	}
 	out := &StoreUsage{Dir: m.Store.Dir, Distributions: []StoreShare{}, Jars: []StoreShare{}}
 	for kind, to := range map[string]*store.Amount{store.Contents: &out.Contents, store.Bytecode: &out.Bytecode, store.Packages: &out.Packages} {
-		if *to, err = m.Store.Holds(kind); err != nil {
+		if *to, err = m.Store.Holds(ctx, kind); err != nil {
 			return nil, err
 		}
 		out.Files, out.Bytes = out.Files+to.Files, out.Bytes+to.Bytes
@@ -174,17 +176,9 @@ type Tidied struct {
 // of that only what has not been used for so many days; discarded jars of that
 // age go for good. With plan nothing is removed. It waits until nobody else is
 // taking from the store.
-func (m *Machine) TidyStore(days int, plan bool) (*Tidied, error) {
+func (m *Machine) TidyStore(ctx context.Context, days int, plan bool) (*Tidied, error) {
 	if !plan {
-		release, err := m.Store.Alone(func() error {
-			if m.NoWait {
-				return &BusyError{m.Store.Dir}
-			}
-			if m.Waits != nil {
-				m.Waits(m.Store.Dir)
-			}
-			return nil
-		})
+		release, err := m.Store.Hold(ctx, m.lockMode(m.Store.Dir))
 		if err != nil {
 			return nil, err
 		}
@@ -207,7 +201,7 @@ func (m *Machine) TidyStore(days int, plan bool) (*Tidied, error) {
 		if plan {
 			continue
 		}
-		if err := jar.Discard(a.Held); err != nil {
+		if err := errors.Join(m.discardForGood(a.Held), ctx.Err()); err != nil {
 			return out, err
 		}
 		if err := m.Away.Drop(a.ID); err != nil {
@@ -219,7 +213,7 @@ func (m *Machine) TidyStore(days int, plan bool) (*Tidied, error) {
 		return nil, err
 	}
 	young := func(used time.Time) bool { return days > 0 && used.After(before) }
-	gone, err := m.Store.Tidy(
+	gone, err := m.Store.Tidy(ctx,
 		func(sum string) bool { _, ok := needed[sum]; return ok || young(m.Store.TreeUsed(sum)) },
 		func(sum string, came time.Time) bool {
 			_, ok := needed[sum]
@@ -239,11 +233,13 @@ type Verified struct {
 }
 
 // VerifyStore compares every file of the store with its name.
-func (m *Machine) VerifyStore() (*Verified, error) {
-	release := m.Store.Share()
+func (m *Machine) VerifyStore(ctx context.Context) (*Verified, error) {
+	release, err := m.Store.Hold(ctx, m.sharing())
+	if err != nil {
+		return nil, err
+	}
 	defer release()
 	out := &Verified{}
-	var err error
-	out.Amount, out.Damaged, err = m.Store.Verify(func(done int) { m.report(Progress{Stage: "verifying", Done: int64(done)}) })
+	out.Amount, out.Damaged, err = m.Store.Verify(ctx, func(done int) { m.report(Progress{Stage: "verifying", Done: int64(done)}) })
 	return out, err
 }

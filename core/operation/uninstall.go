@@ -40,7 +40,7 @@ func (e *NotInstalledError) Error() string {
 // Uninstall takes distributions out of a jar and its spec, and what only they
 // needed.
 func (m *Machine) Uninstall(ctx context.Context, ref string, names []string, decide Decide) (*Outcome, error) {
-	place, spec, j, installed, release, err := m.beginFilled(ref)
+	place, spec, j, installed, release, err := m.beginFilled(ctx, ref)
 	if err != nil {
 		return nil, err
 	}

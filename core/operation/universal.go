@@ -180,7 +180,7 @@ func reach(s *resolve.Solution, roots []project.Asked, env environment) map[part
 // distribution, with the shortest marker that tells where it belongs.
 func (m *Machine) universalRecord(ctx context.Context, p *Plan, spec *project.Spec, roots []project.Asked, u *universal) ([]byte, error) {
 	r := &project.Record{File: p.place.RecordFile, CreatedBy: "glassjar", RequiresPython: spec.RequiresPython, Environments: environments(u.targets),
-		Extras: spec.Extras, Groups: spec.Groups, Asked: askedTexts(sortedAsked(roots)), SeeSystem: p.jar != nil && p.jar.State.SeeSystem}
+		Extras: spec.Extras, Groups: spec.Groups, Asked: askedTexts(sortedAsked(roots)), SeeSystem: p.seesSystem()}
 	type key struct {
 		name    string
 		version string

@@ -57,6 +57,10 @@ type Outdated struct {
 
 // Outdated looks for newer versions of what is in a jar. Nothing is changed.
 func (m *Machine) Outdated(ctx context.Context, ref string) (*Outdated, error) {
+	return steady(ctx, m, ref, func() (*Outdated, error) { return m.outdated(ctx, ref) })
+}
+
+func (m *Machine) outdated(ctx context.Context, ref string) (*Outdated, error) {
 	place, err := m.Locate(ref, false)
 	if err != nil {
 		return nil, err
@@ -93,7 +97,7 @@ func namesOf(installed []jar.Installed) map[string]bool {
 // Upgrade moves distributions of a jar, or all, to the newest versions that fit
 // the spec, and writes down what came of it.
 func (m *Machine) Upgrade(ctx context.Context, ref string, names []string, pre bool, decide Decide) (*Outcome, error) {
-	place, spec, _, installed, release, err := m.beginFilled(ref)
+	place, spec, _, installed, release, err := m.beginFilled(ctx, ref)
 	if err != nil {
 		return nil, err
 	}

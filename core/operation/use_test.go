@@ -30,12 +30,12 @@ func emptyJar(t *testing.T, root string) *jar.Jar {
 // Every setting says where it came from: nobody, the user, the project, a variable.
 func TestEffectiveSettings(t *testing.T) {
 	m := machine(t, "[project]\nname = \"x\"\nversion = \"1\"\nrequires-python = \">=3.9\"\n\n[tool.glassjar]\ntargets = [\"linux-x86_64\"]\nfrom-index = { Press = \"barn\" }\nsee-system = true\nbuild-variables = { press = { A = \"1\" } }\n")
-	_, err := m.SetSetting("store", []string{"room"})
+	_, err := m.SetSetting(ctx, "store", []string{"room"})
 	require.NoError(t, err)
-	_, err = m.SetSetting("keyring", []string{"false"})
+	_, err = m.SetSetting(ctx, "keyring", []string{"false"})
 	require.NoError(t, err)
 	for _, bad := range [][]string{{"stoer", "x"}, {"keyring", "perhaps"}, {"indexes", "x"}, {"store", "a", "b"}} {
-		_, err := m.SetSetting(bad[0], bad[1:])
+		_, err := m.SetSetting(ctx, bad[0], bad[1:])
 		var usage *UsageError
 		require.ErrorAs(t, err, &usage, bad)
 		assert.NotEmpty(t, usage.Try)
@@ -131,7 +131,8 @@ func TestMomentsFollowAPlan(t *testing.T) {
 	v := mustRequire("press==1.0").Specifiers
 	p := &Plan{place: m.placeAt(j.Root, Nearest), jar: j, write: map[string][]byte{}, Add: []Item{{Name: "press", Version: "1.0"}}, Remove: []Item{{Name: "must", From: "2"}}}
 	p.selected = []selection{{name: "press", asked: true}}
-	next := m.nextMoment(p, map[string]string{"press": "ab"})
+	next, err := m.nextMoment(p, map[string]string{"press": "ab"})
+	require.NoError(t, err)
 	assert.Equal(t, 1, next.Number)
 	assert.True(t, next.At.Equal(day))
 	assert.Equal(t, []string{"+press 1.0", "-must 2"}, next.Did)
@@ -140,7 +141,9 @@ func TestMomentsFollowAPlan(t *testing.T) {
 	assert.Nil(t, next.Record)
 	assert.NotEmpty(t, v)
 	p.write[p.place.RecordFile] = []byte("lock")
-	assert.Equal(t, "lock", *m.nextMoment(p, nil).Record)
+	next, err = m.nextMoment(p, nil)
+	require.NoError(t, err)
+	assert.Equal(t, "lock", *next.Record)
 }
 
 // Aside is beside the place, hidden, and names the jar.

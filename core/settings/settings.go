@@ -4,6 +4,7 @@ package settings
 
 import (
 	"bytes"
+	"context"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -15,6 +16,8 @@ import (
 	"github.com/adrg/xdg"
 	"github.com/pelletier/go-toml/v2"
 
+	"glassjar/core/atomicfile"
+	"glassjar/core/lock"
 	"glassjar/core/project"
 	"glassjar/core/store"
 )
@@ -50,6 +53,9 @@ type Settings struct {
 	SecondStore string `toml:"second-store,omitempty" json:"second_store"`
 	// KeepPackages keeps package files whole besides what they unpack to.
 	KeepPackages bool `toml:"keep-packages,omitempty" json:"keep_packages"`
+	// WithoutLocks goes on where a file system has no locks: then nobody else may be
+	// at work there.
+	WithoutLocks bool `toml:"without-locks,omitempty" json:"without_locks"`
 
 	set map[string]bool
 }
@@ -60,7 +66,7 @@ func (s Settings) Has(key string) bool { return s.set[key] }
 // Kinds of settings: how a value is given and read.
 const (
 	Folder  = "folder"
-	File    = "file"
+	OneFile = "file"
 	YesNo   = "yes or no"
 	Folders = "folders"
 	Indexes = "indexes"
@@ -98,12 +104,13 @@ var All = []Setting{
 	{Key: "store", Kind: Folder, Words: "where what was fetched is kept", Default: ""},
 	{Key: "shelf", Kind: Folder, Words: "where named jars stand", Default: ""},
 	{Key: "allow-http", Kind: YesNo, Words: "admit plain http to other machines", Default: "false"},
-	{Key: "certificates", Kind: File, Words: "further certificate authorities, PEM", Default: "the system's"},
+	{Key: "certificates", Kind: OneFile, Words: "further certificate authorities, PEM", Default: "the system's"},
 	{Key: "keyring", Kind: YesNo, Words: "ask the system's keyring for passwords", Default: "false"},
 	{Key: "second-store", Kind: Folder, Words: "a store shared by a group, which is only read", Default: "none"},
 	{Key: "placing", Kind: Choice, Words: "how the store's files get into jars", Default: "the cheapest way", Choices: store.Ways},
 	{Key: "bytecode", Kind: Choice, Words: "when modules are compiled for the interpreter", Default: BytecodeBackground, Choices: BytecodeWays},
 	{Key: "keep-packages", Kind: YesNo, Words: "keep package files whole, for seal without a network", Default: "false"},
+	{Key: "without-locks", Kind: YesNo, Words: "write where the file system has no locks; be alone there", Default: "false"},
 	{Key: "sealed-off", Kind: YesNo, Words: "shut PYTHONPATH and your own packages out of run and enter", Default: "false"},
 }
 
@@ -189,17 +196,43 @@ func parse(file string, data []byte) (s Settings, err error) {
 	return s, nil
 }
 
+// File is the user's settings file as it is changed: by one process at a time.
+type File struct {
+	Path string
+	// LockFile is held while it is changed, as Mode says.
+	LockFile string
+	Mode     lock.Mode
+	write    atomicfile.Options
+}
+
+// NewFile is the settings file of a user's folders. One that is a link is followed
+// within the user's home folder: many keep such files in a repository.
+func NewFile(p Places, mode lock.Mode, temporary func(string) (string, func())) File {
+	home, _ := os.UserHomeDir() // without one links are refused
+	return File{p.Settings, filepath.Join(p.State, "locks", "settings"), mode, atomicfile.Options{Mode: 0o600, Within: home, LineEnds: true, Temporary: temporary}}
+}
+
 // Edit changes the text of the settings, all but what edit touches staying as
-// it is, and refuses what would not be settings any more.
-func Edit(file string, edit func(text []byte) []byte) (Settings, error) {
+// it is, and refuses what would not be settings any more. edit is given what they
+// are at that moment.
+func (f File) Edit(ctx context.Context, edit func(have Settings, text []byte) ([]byte, error)) (Settings, error) {
+	held, err := lock.Take(ctx, f.LockFile, f.Mode)
+	if err != nil {
+		return Settings{}, err
+	}
+	defer held.Release()
+	file := f.Path
 	text, err := os.ReadFile(file)
 	if err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return Settings{}, err
 	}
-	if _, err := parse(file, text); err != nil {
+	have, err := parse(file, text)
+	if err != nil {
 		return Settings{}, err
 	}
-	text = edit(text)
+	if text, err = edit(have, text); err != nil {
+		return Settings{}, err
+	}
 	s, err := parse(file, text)
 	if err != nil {
 		return s, err
@@ -207,23 +240,19 @@ func Edit(file string, edit func(text []byte) []byte) (Settings, error) {
 	if err := os.MkdirAll(filepath.Dir(file), 0o755); err != nil {
 		return s, err
 	}
-	temp := file + ".new"
-	if err := os.WriteFile(temp, text, 0o600); err != nil {
-		return s, err
-	}
-	return s, os.Rename(temp, file)
+	return s, atomicfile.Write(file, text, f.write)
 }
 
 // Set gives a setting a value, or with none takes it out. The error is a
 // [*ValueError] for a value that is not of its kind.
-func Set(file string, setting Setting, values []string) (Settings, error) {
+func (f File) Set(ctx context.Context, setting Setting, values []string) (Settings, error) {
 	path := []string{setting.Key}
 	if len(values) == 0 {
-		return Edit(file, func(text []byte) []byte { return project.DropKey(text, path) })
+		return f.Edit(ctx, func(_ Settings, text []byte) ([]byte, error) { return project.DropKey(text, path), nil })
 	}
 	value := ""
 	switch setting.Kind {
-	case Folder, File:
+	case Folder, OneFile:
 		if len(values) != 1 {
 			return Settings{}, &ValueError{setting, "it takes one path"}
 		}
@@ -243,7 +272,7 @@ func Set(file string, setting Setting, values []string) (Settings, error) {
 	default:
 		return Settings{}, &ValueError{setting, "it is a table"}
 	}
-	return Edit(file, func(text []byte) []byte { return project.SetKey(text, path, value) })
+	return f.Edit(ctx, func(_ Settings, text []byte) ([]byte, error) { return project.SetKey(text, path, value), nil })
 }
 
 // ValueError says that a value is not of a setting's kind.

@@ -1,20 +1,52 @@
 package settings_test
 
 import (
+	"context"
+	"fmt"
 	"os"
 	"path/filepath"
+	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"glassjar/core/lock"
 	"glassjar/core/project"
 	"glassjar/core/settings"
 )
 
+var ctx = context.Background()
+
+func settingsFile(t *testing.T) settings.File {
+	top := t.TempDir()
+	return settings.NewFile(settings.Places{Settings: filepath.Join(top, "sub", "settings.toml"), State: filepath.Join(top, "state")}, lock.Mode{}, nil)
+}
+
+// Many that change settings at once lose nothing of each other's.
+func TestManyWriters(t *testing.T) {
+	file := settingsFile(t)
+	var group sync.WaitGroup
+	for n := range 16 {
+		group.Go(func() {
+			_, err := file.Edit(ctx, func(have settings.Settings, text []byte) ([]byte, error) {
+				return project.SetIndexes(text, []string{"indexes"}, append(have.Indexes, project.IndexEntry{Name: fmt.Sprintf("n%d", n), At: "https://a.example/simple/"})), nil
+			})
+			assert.NoError(t, err)
+		})
+	}
+	group.Wait()
+	got, err := settings.Read(file.Path)
+	require.NoError(t, err)
+	assert.Len(t, got.Indexes, 16)
+	left, err := filepath.Glob(filepath.Join(filepath.Dir(file.Path), ".*"))
+	require.NoError(t, err)
+	assert.Empty(t, left)
+}
+
 func TestReadAndWrite(t *testing.T) {
-	file := filepath.Join(t.TempDir(), "sub", "settings.toml")
-	empty, err := settings.Read(file)
+	file := settingsFile(t)
+	empty, err := settings.Read(file.Path)
 	require.NoError(t, err)
 	assert.Empty(t, empty.Indexes)
 	want := settings.Settings{Indexes: []project.IndexEntry{{Name: "a", At: "https://a.example/simple/"}}, Pythons: []string{"/opt/pythons"}, Store: "/big/store", AllowHTTP: true}
@@ -24,25 +56,27 @@ func TestReadAndWrite(t *testing.T) {
 	}{{"pythons", []string{"/opt/pythons"}}, {"store", []string{"/big/store"}}, {"allow-http", []string{"true"}}, {"keyring", []string{"true"}}, {"keyring", nil}} {
 		known, ok := settings.Known(set.key)
 		require.True(t, ok)
-		_, err := settings.Set(file, known, set.values)
+		_, err := file.Set(ctx, known, set.values)
 		require.NoError(t, err)
 	}
-	_, err = settings.Edit(file, func(text []byte) []byte { return project.SetIndexes(text, []string{"indexes"}, want.Indexes) })
+	_, err = file.Edit(ctx, func(_ settings.Settings, text []byte) ([]byte, error) {
+		return project.SetIndexes(text, []string{"indexes"}, want.Indexes), nil
+	})
 	require.NoError(t, err)
 	for key, value := range map[string]string{"allow-http": "perhaps", "indexes": "x"} {
 		known, _ := settings.Known(key)
-		_, err := settings.Set(file, known, []string{value})
+		_, err := file.Set(ctx, known, []string{value})
 		var bad *settings.ValueError
 		require.ErrorAs(t, err, &bad, key)
 	}
-	got, err := settings.Read(file)
+	got, err := settings.Read(file.Path)
 	require.NoError(t, err)
 	assert.Equal(t, want.Indexes, got.Indexes)
 	assert.Equal(t, want.Store, got.Store)
 	assert.True(t, got.AllowHTTP)
 	assert.False(t, got.Keyring)
 	assert.Equal(t, want.Pythons, got.Pythons)
-	info, err := os.Stat(file)
+	info, err := os.Stat(file.Path)
 	require.NoError(t, err)
 	assert.Equal(t, os.FileMode(0o600), info.Mode().Perm())
 }
@@ -78,29 +112,29 @@ func TestFolders(t *testing.T) {
 
 // A choice takes its values and no others, set by the program or by hand.
 func TestChoices(t *testing.T) {
-	file := filepath.Join(t.TempDir(), "settings.toml")
+	file := settingsFile(t)
 	for key, values := range map[string][]string{"placing": {"clone", "link", "copy"}, "bytecode": {"off", "on", "background"}} {
 		known, ok := settings.Known(key)
 		require.True(t, ok)
 		assert.Equal(t, values, known.Choices)
 		for _, v := range values {
-			s, err := settings.Set(file, known, []string{v})
+			s, err := file.Set(ctx, known, []string{v})
 			require.NoError(t, err, v)
 			assert.Equal(t, v, map[string]string{"placing": s.Placing, "bytecode": s.Bytecode}[key])
 			assert.True(t, s.Has(key))
 		}
 		var bad *settings.ValueError
 		for _, wrong := range [][]string{{"by-hand"}, {""}, values} {
-			_, err := settings.Set(file, known, wrong)
+			_, err := file.Set(ctx, known, wrong)
 			require.ErrorAs(t, err, &bad, "%v", wrong)
 		}
-		_, err := settings.Set(file, known, nil)
+		_, err := file.Set(ctx, known, nil)
 		require.NoError(t, err)
-		require.NoError(t, os.WriteFile(file, []byte(key+" = \"by-hand\"\n"), 0o644))
-		_, err = settings.Read(file)
+		require.NoError(t, os.WriteFile(file.Path, []byte(key+" = \"by-hand\"\n"), 0o644))
+		_, err = settings.Read(file.Path)
 		var fault *project.FileError
 		require.ErrorAs(t, err, &fault)
 		assert.Contains(t, fault.Why, values[0])
-		require.NoError(t, os.Remove(file))
+		require.NoError(t, os.Remove(file.Path))
 	}
 }

@@ -7,19 +7,19 @@ import (
 	"path/filepath"
 	"strings"
 
-	"github.com/gofrs/flock"
+	"glassjar/core/lock"
 )
 
-// Making is a folder with an entry for each folder that is being filled by some
-// process before it gets its place. The entry is there before the folder, and
-// held by its process: what a killed one left can be told and removed.
+// Making is a folder with an entry for each file or folder that is being filled by
+// some process before it gets its place, or is being removed. The entry is there
+// before it, and held by its process: what a killed one left can be told and removed.
 type Making struct{ Dir string }
 
-// makingMark is in the name of every folder that is being filled; nothing else
+// makingMark is in the name of everything that is being filled; nothing else
 // is ever removed.
 const makingMark = ".new-"
 
-// Begin gives the path of a folder to fill beside root, and what to call once it
+// Begin gives the path of something to fill beside root, and what to call once it
 // has its place or is given up. A list that cannot be written is no obstacle.
 func (l Making) Begin(root string) (temp string, done func()) {
 	raw := make([]byte, 6)
@@ -27,34 +27,17 @@ func (l Making) Begin(root string) (temp string, done func()) {
 	name := hex.EncodeToString(raw)
 	temp = root + makingMark + name
 	entry := filepath.Join(l.Dir, name)
-	if os.MkdirAll(l.Dir, 0o755) != nil {
-		return temp, func() {}
-	}
-	lock := flock.New(entry, flock.SetPermissions(0o644))
-	if ok, err := lock.TryLock(); err != nil || !ok || !held(lock, entry) {
-		_ = lock.Unlock()
+	held, err := lock.Try(entry, lock.Mode{})
+	if err != nil || held == nil {
 		return temp, func() {} // a sweeper was faster: this one is not noted
 	}
-	if os.WriteFile(entry, []byte(temp), 0o644) != nil {
+	if os.WriteFile(entry, []byte(temp), 0o600) != nil {
 		os.Remove(entry)
 	}
-	return temp, func() {
-		os.Remove(entry)
-		_ = lock.Unlock()
-	}
+	return temp, held.Remove
 }
 
-// held reports whether the file that is locked still stands at its path.
-func held(lock *flock.Flock, path string) bool {
-	at, err := os.Stat(path)
-	if err != nil {
-		return false
-	}
-	mine, err := lock.Stat()
-	return err == nil && os.SameFile(at, mine)
-}
-
-// Sweep removes the folders of processes that are no more.
+// Sweep removes what processes left that are no more.
 func (l Making) Sweep() {
 	entries, err := os.ReadDir(l.Dir)
 	if err != nil {
@@ -62,15 +45,14 @@ func (l Making) Sweep() {
 	}
 	for _, e := range entries {
 		entry := filepath.Join(l.Dir, e.Name())
-		lock := flock.New(entry)
-		if ok, err := lock.TryLock(); err != nil || !ok {
+		held, err := lock.Try(entry, lock.Mode{InPlace: true})
+		if err != nil || held == nil {
 			continue // its process is at work
 		}
 		temp, err := os.ReadFile(entry)
 		if err == nil && strings.HasSuffix(string(temp), makingMark+e.Name()) && filepath.IsAbs(string(temp)) {
 			os.RemoveAll(string(temp))
 		}
-		os.Remove(entry)
-		_ = lock.Unlock()
+		held.Remove()
 	}
 }

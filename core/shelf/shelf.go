@@ -7,6 +7,7 @@
 package shelf
 
 import (
+	"context"
 	"encoding/json"
 	"errors"
 	"io/fs"
@@ -16,22 +17,34 @@ import (
 	"strings"
 	"time"
 
+	"glassjar/core/atomicfile"
 	"glassjar/core/jar"
+	"glassjar/core/lock"
 )
 
 // List is a folder of entries. The zero value keeps nothing.
-type List struct{ Dir string }
+type List struct {
+	Dir string
+	// Temporary notes temporaries; see [atomicfile.Options].
+	Temporary func(prefix string) (path string, done func())
+}
 
 // Known is one jar.
 type Known struct {
-	ID string `json:"-"`
+	ID string
 	// Root is where the jar was last seen.
-	Root string `json:"root"`
+	Root string
 	// Made tells that this user's program made it on this machine. Others were
 	// found: they came by copying, or from another machine.
-	Made bool `json:"made"`
+	Made bool
 	// Used is when the jar was last used.
-	Used time.Time `json:"-"`
+	Used time.Time
+}
+
+// knownEntry is the file of one.
+type knownEntry struct {
+	Root Path `json:"root"`
+	Made bool `json:"made"`
 }
 
 func (l List) file(id string) string { return filepath.Join(l.Dir, id+".json") }
@@ -43,22 +56,30 @@ func (l List) See(j *jar.Jar, made bool) {
 		return
 	}
 	id := j.ID()
+	if have, err := l.read(id); err == nil && have.Root == j.Root && (have.Made || !made) {
+		now := time.Now()
+		_ = os.Chtimes(l.file(id), now, now)
+		return
+	}
+	_ = change(l.Dir, func() error { return l.enter(j, made) })
+}
+
+// enter writes an entry, or corrects the one that there is. The list is held.
+func (l List) enter(j *jar.Jar, made bool) error {
+	id := j.ID()
 	have, err := l.read(id)
 	switch {
 	case id == "":
 		id = j.NewID()
-	case err == nil && have.Root == j.Root && (have.Made || !made):
-		now := time.Now()
-		_ = os.Chtimes(l.file(id), now, now)
-		return
 	case err == nil && have.Root != j.Root && stillThere(have):
 		id, have.Made = j.NewID(), false // a copy of a jar that goes on
 	case err == nil:
 		made = made || have.Made // it was moved
 	}
-	if id != "" {
-		_ = l.write(id, Known{Root: j.Root, Made: made})
+	if id == "" {
+		return nil
 	}
+	return l.write(id, Known{Root: j.Root, Made: made})
 }
 
 // stillThere reports whether the jar of an entry stands where it was.
@@ -69,9 +90,11 @@ func (l List) read(id string) (Known, error) {
 	if id == "" {
 		return k, fs.ErrNotExist
 	}
-	if err := readSmall(l.file(id), &k); err != nil {
+	var e knownEntry
+	if err := readSmall(l.file(id), &e); err != nil {
 		return k, err
 	}
+	k.Root, k.Made = string(e.Root), e.Made
 	if info, err := os.Stat(l.file(id)); err == nil {
 		k.Used = info.ModTime()
 	}
@@ -79,29 +102,32 @@ func (l List) read(id string) (Known, error) {
 }
 
 func (l List) write(id string, k Known) error {
-	data, err := json.Marshal(k)
+	data, err := json.Marshal(knownEntry{Path(k.Root), k.Made})
 	if err != nil {
 		return err
 	}
-	if err := os.MkdirAll(l.Dir, 0o755); err != nil {
-		return err
-	}
-	return writeSmall(l.file(id), append(data, '\n'))
+	return atomicfile.Write(l.file(id), append(data, '\n'), atomicfile.Options{Temporary: l.Temporary})
 }
 
-// writeSmall writes a few bytes over a file, in one write, so that a kill leaves
-// the old or the new and no second file; what is left of a longer old one after
-// the new is passed over when it is read.
-func writeSmall(file string, data []byte) error {
-	f, err := os.OpenFile(file, os.O_CREATE|os.O_WRONLY, 0o644)
+// change makes one change of a list, alone: what was read before it still holds.
+func change(dir string, edit func() error) error {
+	ctx, cancel := context.WithTimeout(context.Background(), patience)
+	defer cancel()
+	held, err := lock.Take(ctx, filepath.Join(dir, lockFile), lock.Mode{})
 	if err != nil {
 		return err
 	}
-	_, err = f.Write(data)
-	return errors.Join(err, f.Truncate(int64(len(data))), f.Close())
+	defer held.Release()
+	return edit()
 }
 
-// readSmall reads the first value of such a file.
+// lockFile is held while a list is changed; nobody has it for long.
+const (
+	lockFile = ".lock"
+	patience = 5 * time.Second
+)
+
+// readSmall reads the first value of an entry.
 func readSmall(file string, into any) error {
 	f, err := os.Open(file)
 	if err != nil {
@@ -162,9 +188,11 @@ func idsIn(dir string) ([]string, error) {
 
 // Forget takes a jar off the list.
 func (l List) Forget(id string) error {
-	err := os.Remove(l.file(id))
-	if errors.Is(err, fs.ErrNotExist) {
-		return nil
-	}
-	return err
+	return change(l.Dir, func() error {
+		err := os.Remove(l.file(id))
+		if errors.Is(err, fs.ErrNotExist) {
+			return nil
+		}
+		return err
+	})
 }

@@ -9,6 +9,8 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+
+	"glassjar/core/atomicfile"
 )
 
 //go:embed setup/* start/*
@@ -112,12 +114,5 @@ func keep(dir, shell, name string) (string, error) {
 	if have, err := os.ReadFile(file); err == nil && string(have) == string(text) {
 		return file, nil
 	}
-	if err := os.MkdirAll(filepath.Dir(file), 0o755); err != nil {
-		return "", err
-	}
-	temp := file + fmt.Sprintf(".new-%d", os.Getpid())
-	if err := os.WriteFile(temp, text, 0o644); err != nil {
-		return "", err
-	}
-	return file, os.Rename(temp, file)
+	return file, atomicfile.Cache(file, text)
 }

@@ -1,10 +1,11 @@
 package store
 
 import (
+	"context"
 	"os"
 	"path/filepath"
 
-	"github.com/gofrs/flock"
+	"glassjar/core/lock"
 )
 
 // Bytecode stands in a folder of its own for each kind of interpreter, whose name
@@ -74,14 +75,10 @@ func (s *Store) BeginBytecode() (dir string, done func(), err error) {
 
 // OnlyCompiler waits until no other process compiles for an interpreter, so that
 // nothing is compiled twice.
-func (s *Store) OnlyCompiler(python string) (release func(), err error) {
-	dir := filepath.Join(s.Dir, "bytecode", python)
-	if err := os.MkdirAll(dir, 0o755); err != nil {
+func (s *Store) OnlyCompiler(ctx context.Context, python string, mode lock.Mode) (release func(), err error) {
+	held, err := lock.Take(ctx, filepath.Join(s.Dir, "bytecode", python, lockFile), mode)
+	if err != nil {
 		return nil, err
 	}
-	hold := flock.New(filepath.Join(dir, lockFile), flock.SetPermissions(0o644))
-	if err := hold.Lock(); err != nil {
-		return nil, err
-	}
-	return func() { _ = hold.Unlock() }, nil
+	return held.Release, nil
 }

@@ -8,53 +8,34 @@ import (
 	"path/filepath"
 	"strings"
 
-	"github.com/gofrs/flock"
+	"glassjar/core/lock"
 )
 
 // What is not whole yet has a name that begins so. Beside it stands a file of the
 // same name and ".lock", which is there before it and after it, and is held by
 // the process that fills it: so what a killed process left can be told.
 const (
-	coming = ".coming-"
-	lock   = ".lock"
+	coming     = ".coming-"
+	lockEnding = ".lock"
 )
 
-// begin gives a name in a folder for what is to be filled, and what to call once
-// it has its place or is given up: that removes what is left of it.
+// begin gives a name in a folder for what is to be filled, and what to call once it
+// has its place or is given up: that removes what is left of it.
 func begin(dir string) (path string, done func(), err error) {
-	if err := os.MkdirAll(dir, 0o755); err != nil {
+	raw := make([]byte, 8)
+	_, _ = rand.Read(raw) // never fails
+	path = filepath.Join(dir, coming+hex.EncodeToString(raw))
+	held, err := lock.Try(path+lockEnding, lock.Mode{Unlocked: true})
+	switch {
+	case err != nil:
 		return "", nil, err
+	case held == nil:
+		return "", nil, &os.PathError{Op: "hold", Path: path + lockEnding, Err: errors.New("it is held by another process")}
 	}
-	for range 100 {
-		raw := make([]byte, 8)
-		_, _ = rand.Read(raw) // never fails
-		path = filepath.Join(dir, coming+hex.EncodeToString(raw))
-		hold := flock.New(path + lock)
-		ok, err := hold.TryLock()
-		if err != nil {
-			return "", nil, err
-		}
-		if ok && same(hold, path+lock) {
-			return path, func() {
-				os.RemoveAll(path)
-				os.Remove(path + lock)
-				_ = hold.Unlock()
-			}, nil
-		}
-		_ = hold.Unlock() // a sweeper was faster; another name
-	}
-	return "", nil, errors.New("the store is being swept without end")
-}
-
-// same reports whether a held file still stands at its path: a sweeper may have
-// removed it before it was held.
-func same(hold *flock.Flock, path string) bool {
-	at, err := os.Stat(path)
-	if err != nil {
-		return false
-	}
-	held, err := hold.Stat()
-	return err == nil && os.SameFile(at, held)
+	return path, func() {
+		os.RemoveAll(path)
+		held.Remove()
+	}, nil
 }
 
 // Sweep removes what processes that are no more were filling.
@@ -66,23 +47,25 @@ func (s *Store) Sweep() {
 			continue
 		}
 		for _, e := range entries {
-			name, ok := strings.CutSuffix(e.Name(), lock)
-			if !ok || !strings.HasPrefix(name, coming) {
-				continue
+			if name, ok := strings.CutSuffix(e.Name(), lockEnding); ok && strings.HasPrefix(name, coming) {
+				s.sweepOne(folder, filepath.Join(dir, name))
 			}
-			hold := flock.New(filepath.Join(dir, e.Name()))
-			if ok, err := hold.TryLock(); err != nil || !ok {
-				continue
-			}
-			if folder == Contents {
-				s.sweepAnnounced(filepath.Join(dir, name))
-			}
-			// Where that fails, something is still writing there; another time.
-			if os.RemoveAll(filepath.Join(dir, name)) == nil {
-				os.Remove(filepath.Join(dir, e.Name()))
-			}
-			_ = hold.Unlock()
 		}
+	}
+}
+
+func (s *Store) sweepOne(folder, path string) {
+	held, err := lock.Try(path+lockEnding, lock.Mode{InPlace: true})
+	if err != nil || held == nil {
+		return // its process is at work
+	}
+	if folder == Contents {
+		s.sweepAnnounced(path)
+	}
+	if os.RemoveAll(path) == nil {
+		held.Remove()
+	} else {
+		held.Release() // something is still writing there; another time
 	}
 }
 

@@ -1,6 +1,7 @@
 package store
 
 import (
+	"context"
 	"encoding/hex"
 	"errors"
 	"fmt"
@@ -54,8 +55,8 @@ func modeOf(executable bool) os.FileMode {
 
 // checkContent compares a content with its name. One that is not what it should
 // be is removed; false then.
-func checkContent(path, sum string) (bool, error) {
-	have, err := Sum(path)
+func checkContent(ctx context.Context, path, sum string) (bool, error) {
+	have, err := sumWithin(ctx, path)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
 		return false, nil

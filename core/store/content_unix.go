@@ -3,6 +3,7 @@
 package store
 
 import (
+	"context"
 	"errors"
 	"io"
 	"os"
@@ -33,8 +34,8 @@ func (f rawFile) Write(p []byte) (n int, err error) {
 // writeContent fills a content at its place. Who fills it holds its lock, so that
 // a second process waits for it, and one that sweeps can tell what nobody fills
 // any more. written is false where another was faster; fill is not called then.
-func writeContent(path string, mode os.FileMode, stamp time.Time, fill func(io.Writer) error) (written bool, err error) {
-	fd, whole, err := claim(path)
+func writeContent(ctx context.Context, path string, mode os.FileMode, stamp time.Time, fill func(io.Writer) error) (written bool, err error) {
+	fd, whole, err := claim(ctx, path)
 	if err != nil || whole {
 		return false, err
 	}
@@ -52,7 +53,7 @@ func writeContent(path string, mode os.FileMode, stamp time.Time, fill func(io.W
 }
 
 // claim opens a content that is not whole and takes its lock.
-func claim(path string) (fd int, whole bool, err error) {
+func claim(ctx context.Context, path string) (fd int, whole bool, err error) {
 	alone := unix.O_EXCL // as it is nearly always
 	for {
 		fd, err = unix.Open(path, unix.O_CREAT|unix.O_WRONLY|unix.O_CLOEXEC|alone, 0o200)
@@ -78,8 +79,11 @@ func claim(path string) (fd int, whole bool, err error) {
 		case err != nil:
 			return -1, false, &os.PathError{Op: "create", Path: path, Err: err}
 		}
-		if err = lockFd(fd, unix.LOCK_EX); err != nil {
+		if err = waitForFd(ctx, fd); err != nil {
 			unix.Close(fd)
+			if ctx.Err() != nil {
+				return -1, false, ctx.Err()
+			}
 			return -1, false, &os.PathError{Op: "lock", Path: path, Err: err}
 		}
 		var at unix.Stat_t
@@ -109,6 +113,21 @@ func seal(fd int, mode os.FileMode, stamp time.Time) error {
 		return err
 	}
 	return unix.Fchmod(fd, uint32(mode))
+}
+
+// waitForFd locks a content that another process may be filling.
+func waitForFd(ctx context.Context, fd int) error {
+	for {
+		err := lockFd(fd, unix.LOCK_EX|unix.LOCK_NB)
+		if err != unix.EWOULDBLOCK {
+			return err
+		}
+		select {
+		case <-ctx.Done():
+			return ctx.Err()
+		case <-time.After(5 * time.Millisecond):
+		}
+	}
 }
 
 func lockFd(fd, how int) error {

@@ -1,45 +1,23 @@
 package store
 
 import (
-	"os"
+	"context"
 	"path/filepath"
 
-	"github.com/gofrs/flock"
+	"glassjar/core/lock"
 )
 
 // lockFile is held by all who take from the store or bring into it, together, and
 // by one who tidies it, alone.
 const lockFile = "lock"
 
-// Share keeps others from tidying the store until release is called. A store that
-// cannot be written to is not tidied either.
-func (s *Store) Share() (release func()) {
-	if os.MkdirAll(s.Dir, 0o755) != nil {
-		return func() {}
-	}
-	hold := flock.New(filepath.Join(s.Dir, lockFile), flock.SetPermissions(0o644))
-	if hold.RLock() != nil {
-		return func() {}
-	}
-	return func() { _ = hold.Unlock() }
-}
-
-// Alone waits until nobody uses the store, and keeps others out until release is
-// called. busy, if set, is called once before it waits; its error ends it.
-func (s *Store) Alone(busy func() error) (release func(), err error) {
-	if err := os.MkdirAll(s.Dir, 0o755); err != nil {
-		return nil, err
-	}
-	hold := flock.New(filepath.Join(s.Dir, lockFile), flock.SetPermissions(0o644))
-	ok, err := hold.TryLock()
-	if err == nil && !ok && busy != nil {
-		err = busy()
-	}
-	if err == nil && !ok {
-		err = hold.Lock()
-	}
+// Hold waits until the store can be used as mode says: shared by those who take from
+// it or bring into it, exclusive to one who tidies it. The error is as that of
+// [lock.Take].
+func (s *Store) Hold(ctx context.Context, mode lock.Mode) (release func(), err error) {
+	held, err := lock.Take(ctx, filepath.Join(s.Dir, lockFile), mode)
 	if err != nil {
 		return nil, err
 	}
-	return func() { _ = hold.Unlock() }, nil
+	return held.Release, nil
 }

@@ -25,6 +25,8 @@ type Store struct {
 	Dir string
 	// Second is a store that is only read, shared by a group, or nil.
 	Second *Store
+
+	unsaved unsaved
 }
 
 // both are the stores to look in.
@@ -141,18 +143,23 @@ func (s *Store) Check(sum string) error {
 }
 
 // Sum is a file's SHA-256 in lower-case hex.
-func Sum(path string) (string, error) {
+func Sum(path string) (string, error) { return sumWithin(context.Background(), path) }
+
+func sumWithin(ctx context.Context, path string) (string, error) {
 	f, err := os.Open(path)
 	if err != nil {
 		return "", err
 	}
 	defer f.Close()
 	h := sha256.New()
-	if _, err := io.Copy(h, f); err != nil {
+	if _, err := io.Copy(h, contextReader{ctx, f}); err != nil {
 		return "", err
 	}
 	return hex.EncodeToString(h.Sum(nil)), nil
 }
+
+// WithContext is a reader that ends with a context.
+func WithContext(ctx context.Context, r io.Reader) io.Reader { return contextReader{ctx, r} }
 
 // contextReader ends reading when the context does.
 type contextReader struct {

@@ -1,6 +1,7 @@
 package store
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -34,8 +35,11 @@ const (
 
 // each visits the files of a kind; sum is the hash in their name, executable
 // contents' mark left out.
-func (s *Store) each(kind string, visit func(path, sum string, info fs.FileInfo) error) error {
+func (s *Store) each(ctx context.Context, kind string, visit func(path, sum string, info fs.FileInfo) error) error {
 	err := filepath.WalkDir(filepath.Join(s.Dir, kind), func(path string, e fs.DirEntry, err error) error {
+		if err == nil {
+			err = ctx.Err()
+		}
 		if err != nil || e.IsDir() {
 			return err
 		}
@@ -53,8 +57,8 @@ func (s *Store) each(kind string, visit func(path, sum string, info fs.FileInfo)
 }
 
 // Holds is how much of a kind the store has.
-func (s *Store) Holds(kind string) (a Amount, err error) {
-	err = s.each(kind, func(_, _ string, info fs.FileInfo) error {
+func (s *Store) Holds(ctx context.Context, kind string) (a Amount, err error) {
+	err = s.each(ctx, kind, func(_, _ string, info fs.FileInfo) error {
 		a.add(info.Size())
 		return nil
 	})
@@ -64,8 +68,8 @@ func (s *Store) Holds(kind string) (a Amount, err error) {
 // Tidy forgets all trees but those that keep names, and removes the contents and
 // the bytecode that none of these has, and the package files that keepPackage
 // does not name. With plan nothing is removed. The caller has the store alone
-// ([Store.Alone]), but for a plan.
-func (s *Store) Tidy(keep func(sum string) bool, keepPackage func(sum string, came time.Time) bool, plan bool) (gone Amount, err error) {
+// ([Store.Hold]), but for a plan.
+func (s *Store) Tidy(ctx context.Context, keep func(sum string) bool, keepPackage func(sum string, came time.Time) bool, plan bool) (gone Amount, err error) {
 	wanted, sources := map[string]bool{}, map[string]bool{}
 	remove := func(path string, size int64) error {
 		gone.add(size)
@@ -95,7 +99,7 @@ func (s *Store) Tidy(keep func(sum string) bool, keepPackage func(sum string, ca
 		Bytecode: func(_, sum string, _ time.Time) bool { return sources[sum] },
 		Packages: func(_, sum string, came time.Time) bool { return keepPackage(sum, came) },
 	} {
-		err := s.each(kind, func(path, sum string, info fs.FileInfo) error {
+		err := s.each(ctx, kind, func(path, sum string, info fs.FileInfo) error {
 			if kept(path, sum, info.ModTime()) {
 				return nil
 			}
@@ -113,14 +117,14 @@ func (s *Store) Tidy(keep func(sum string) bool, keepPackage func(sum string, ca
 // with them the trees that have them, so that they are unpacked anew; their hashes
 // come back. Bytecode is not named for its own bytes: it is compared with its
 // time, which changing it changes.
-func (s *Store) Verify(done func(files int)) (all Amount, damaged []string, err error) {
+func (s *Store) Verify(ctx context.Context, done func(files int)) (all Amount, damaged []string, err error) {
 	var mu sync.Mutex
 	var looked atomic.Int64
 	bad := map[string]bool{}
-	group := errgroup.Group{}
+	group, ctx := errgroup.WithContext(ctx)
 	group.SetLimit(max(2, runtime.NumCPU()))
 	for _, kind := range []string{Contents, Packages, Bytecode} {
-		err := s.each(kind, func(path, sum string, info fs.FileInfo) error {
+		err := s.each(ctx, kind, func(path, sum string, info fs.FileInfo) error {
 			all.add(info.Size())
 			if kind == Contents && !whole(info) {
 				return nil // it is being filled, or was left and is swept
@@ -130,10 +134,10 @@ func (s *Store) Verify(done func(files int)) (all Amount, damaged []string, err 
 				if kind == Bytecode && !fine {
 					err = os.Remove(path)
 				} else if kind != Bytecode {
-					fine, err = checkContent(path, sum)
+					fine, err = checkContent(ctx, path, sum)
 				}
 				done(int(looked.Add(1)))
-				if !fine {
+				if err == nil && !fine {
 					mu.Lock()
 					bad[sum] = true
 					mu.Unlock()
@@ -143,7 +147,7 @@ func (s *Store) Verify(done func(files int)) (all Amount, damaged []string, err 
 			return nil
 		})
 		if err != nil {
-			return all, nil, err
+			return all, nil, errors.Join(group.Wait(), err)
 		}
 	}
 	if err := group.Wait(); err != nil {

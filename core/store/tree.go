@@ -1,7 +1,10 @@
 package store
 
 import (
+	"context"
 	"errors"
+	"fmt"
+	"hash/crc32"
 	"io"
 	"io/fs"
 	"os"
@@ -44,7 +47,7 @@ type Member struct {
 
 // treeHeading begins the files of trees; those of another format are unpacked
 // anew.
-const treeHeading = "glassjar tree 2\n"
+const treeHeading = "glassjar tree 3\n"
 
 func (s *Store) treeFile(sum string) string {
 	return filepath.Join(s.Dir, "trees", sum[:2], sum)
@@ -99,6 +102,9 @@ func (s *Store) Tree(sum string) (*Tree, bool) {
 	if !ValidSum(sum) {
 		return nil, false
 	}
+	if t := s.unsaved.tree(sum); t != nil {
+		return t, true
+	}
 	for _, from := range s.both() {
 		data, err := os.ReadFile(from.treeFile(sum))
 		if err != nil {
@@ -112,7 +118,8 @@ func (s *Store) Tree(sum string) (*Tree, bool) {
 	return nil, false
 }
 
-// HasTree is a quicker [Store.Tree] for those who only ask.
+// HasTree is a quicker [Store.Tree] for those who only ask whether it is written
+// down.
 func (s *Store) HasTree(sum string) bool {
 	for _, from := range s.both() {
 		if _, err := os.Stat(from.treeFile(sum)); ValidSum(sum) && err == nil {
@@ -133,7 +140,7 @@ func (t *Tree) Use() {
 
 // text is the file of a tree: the heading, the head's lines, an empty line, and a
 // line for each member: its SHA-256, '-' or 'x', its size, the hash where RECORD
-// gives another than that, else '-', and its key.
+// gives another than that, else '-', and its key. [treeEnd] ends it.
 func (t *Tree) text() []byte {
 	b := make([]byte, 0, 160*len(t.Members)+512)
 	b = append(b, treeHeading...)
@@ -154,11 +161,18 @@ func (t *Tree) text() []byte {
 		}
 		b = append(append(append(b, ' '), m.Key...), '\n')
 	}
-	return b
+	return append(b, treeEnd(b, len(t.Members))...)
 }
 
-func parseTree(text string) (*Tree, bool) {
-	text, ok := strings.CutPrefix(text, treeHeading)
+// treeEnd is the last line of a tree: how many members it has, and a checksum
+// (CRC-32C) of all before. A tree that a power cut left half written has none.
+func treeEnd[T string | []byte](before T, members int) string {
+	return fmt.Sprintf("end %d %08x\n", members, crc32.Checksum([]byte(before), crc32.MakeTable(crc32.Castagnoli)))
+}
+
+func parseTree(whole string) (*Tree, bool) {
+	body := whole[:strings.LastIndex(strings.TrimSuffix(whole, "\n"), "\n")+1]
+	text, ok := strings.CutPrefix(body, treeHeading)
 	head, list, ok2 := strings.Cut(text, "\n\n")
 	if !ok || !ok2 {
 		return nil, false
@@ -179,7 +193,7 @@ func parseTree(text string) (*Tree, bool) {
 		}
 		t.Members = append(t.Members, m)
 	}
-	return t, true
+	return t, whole[len(body):] == treeEnd(body, len(t.Members))
 }
 
 // sumLength is that of a SHA-256 in hex.
@@ -225,13 +239,13 @@ func (s *Store) TreeUsed(sum string) time.Time {
 // CheckTree compares every file of a tree with its hash. Files that are not what
 // they should be are removed, and the tree with them, so that it is unpacked
 // anew; their hashes come back.
-func (s *Store) CheckTree(sum string) (damaged []string, err error) {
+func (s *Store) CheckTree(ctx context.Context, sum string) (damaged []string, err error) {
 	t, ok := s.Tree(sum)
 	if !ok || t.store != s {
 		return nil, nil
 	}
 	for _, m := range t.Members {
-		fine, err := checkContent(t.Path(m), m.SHA256)
+		fine, err := checkContent(ctx, t.Path(m), m.SHA256)
 		if err != nil {
 			return damaged, err
 		}

@@ -35,8 +35,8 @@ var workers = semaphore.NewWeighted(int64(max(2, runtime.NumCPU())))
 const batch = 64
 
 // Unpack brings the members of a package file into the store, several at a time,
-// and writes the tree down once all are there. A content that is there already
-// is compared, and not written again.
+// and has the tree once all are there; [Store.Save] writes it down. A content that
+// is there already is compared with its hash, and not written again.
 func (s *Store) Unpack(ctx context.Context, sum string, head []Fact, sources []Source) (*Tree, error) {
 	t := &Tree{SHA256: sum, Head: head, Members: make([]Member, len(sources)), store: s}
 	note, done, err := begin(filepath.Join(s.Dir, "files"))
@@ -60,7 +60,7 @@ func (s *Store) Unpack(ctx context.Context, sum string, head []Fact, sources []S
 					return err
 				}
 				var err error
-				if t.Members[i], err = s.takeIn(sources[i]); err != nil {
+				if t.Members[i], err = s.takeIn(inner, sources[i]); err != nil {
 					return err
 				}
 			}
@@ -74,7 +74,8 @@ func (s *Store) Unpack(ctx context.Context, sum string, head []Fact, sources []S
 		return nil, err
 	}
 	sort.Slice(t.Members, func(i, j int) bool { return t.Members[i].Key < t.Members[j].Key })
-	return t, s.writeTree(t)
+	s.unsaved.add(t)
+	return t, nil
 }
 
 // announce writes down which contents are about to be filled, for [Store.Sweep].
@@ -88,25 +89,9 @@ func (s *Store) announce(note string, sources []Source) error {
 	return os.WriteFile(note, text, 0o644)
 }
 
-// writeTree puts the file of a tree into its place, whole.
-func (s *Store) writeTree(t *Tree) error {
-	file := s.treeFile(t.SHA256)
-	temp, done, err := begin(filepath.Join(s.Dir, "trees"))
-	if err != nil {
-		return err
-	}
-	defer done()
-	if err := os.WriteFile(temp, t.text(), 0o644); err != nil {
-		return err
-	}
-	if err := os.MkdirAll(filepath.Dir(file), 0o755); err != nil {
-		return err
-	}
-	return os.Rename(temp, file)
-}
-
-// takeIn writes one content, or compares it where it is there.
-func (s *Store) takeIn(source Source) (Member, error) {
+// takeIn writes one content, or compares it where it is there: its size and time say
+// nothing after a power cut.
+func (s *Store) takeIn(ctx context.Context, source Source) (Member, error) {
 	m := Member{Key: source.Key, Executable: source.Executable, Size: source.Size, Hash: source.Hash, SHA256: source.SHA256}
 	if m.SHA256 == "" {
 		// Its name is not known before it is read once.
@@ -118,15 +103,22 @@ func (s *Store) takeIn(source Source) (Member, error) {
 	}
 	path, stamp := s.filePath(m.SHA256, m.Executable), Stamp(m.SHA256)
 	for {
-		written, err := writeContent(path, modeOf(m.Executable), stamp, source.Copy)
-		if err != nil || written {
+		written, err := writeContent(ctx, path, modeOf(m.Executable), stamp, source.Copy)
+		if err != nil {
 			return m, err
+		}
+		if written {
+			s.unsaved.brought(path)
+			return m, nil
 		}
 		info, err := os.Lstat(path)
 		if err == nil && info.Size() == m.Size && info.ModTime().Equal(stamp) {
-			return m, source.Copy(io.Discard)
+			if have, err := Sum(path); err == nil && have == m.SHA256 {
+				s.unsaved.brought(path) // whoever wrote it may not have flushed it yet
+				return m, source.Copy(io.Discard)
+			}
 		}
-		// Somebody changed it in place.
+		// Somebody changed it in place, or a power cut did.
 		if err := os.Remove(path); err != nil && !errors.Is(err, os.ErrNotExist) {
 			return m, err
 		}

@@ -1,0 +1,144 @@
+package view
+
+import (
+	"context"
+	"errors"
+	"io/fs"
+	"os"
+	"reflect"
+	"strings"
+
+	"glassjar/core/atomicfile"
+	"glassjar/core/fetch"
+	"glassjar/core/index"
+	"glassjar/core/interpreter"
+	"glassjar/core/jar"
+	"glassjar/core/lock"
+	"glassjar/core/metadata"
+	"glassjar/core/operation"
+	"glassjar/core/project"
+	"glassjar/core/requirement"
+	"glassjar/core/resolve"
+	"glassjar/core/settings"
+	"glassjar/core/shell"
+	"glassjar/core/store"
+	"glassjar/core/version"
+	"glassjar/core/wheel"
+)
+
+// Exit codes.
+const (
+	ExitDone      = 0
+	ExitNo        = 1
+	ExitUsage     = 2
+	ExitUnsolved  = 3
+	ExitNetwork   = 4
+	ExitIntegrity = 5
+	ExitPython    = 6
+	ExitBuild     = 7
+	// ExitMachine is for what the machine denies: a full disk, no permission, an
+	// input or output error, no handles or memory left.
+	ExitMachine = 8
+	// ExitNoCommand is for a command that is not there, and ExitInterrupted for an
+	// interrupt, as shells count them.
+	ExitNoCommand   = 127
+	ExitInterrupted = 130
+)
+
+// exit is one line of the table of exit codes: what an error is, and the code.
+type exit struct {
+	kind  reflect.Type // nil for an error that is a value
+	match func(error) (code int, ok bool)
+}
+
+// is is a line for a type of errors.
+func is[E error](code int) exit { return by(func(E) int { return code }) }
+
+// by is one for a type of which some have another code than others.
+func by[E error](code func(E) int) exit {
+	return exit{reflect.TypeFor[E](), func(err error) (int, bool) {
+		var e E
+		if !errors.As(err, &e) {
+			return 0, false
+		}
+		return code(e), true
+	}}
+}
+
+// value is one for an error that is a value.
+func value(target error, code int) exit {
+	return exit{nil, func(err error) (int, bool) { return code, errors.Is(err, target) }}
+}
+
+// exits is the table, from errors to exit codes. The first line that fits counts:
+// what wraps others stands before them, and the system's errors last.
+var exits = []exit{
+	value(context.Canceled, ExitInterrupted),
+
+	// How the command was used, and what stands in files that people write.
+	is[*operation.UsageError](ExitUsage), is[*operation.BadNameError](ExitUsage), is[*requirement.ParseError](ExitUsage), is[*operation.DisagreeError](ExitUsage),
+	is[*jar.ExistsError](ExitUsage), is[*jar.OwnThingsError](ExitUsage), is[*operation.StillNeededError](ExitUsage), is[*operation.NotInstalledError](ExitUsage),
+	is[*operation.OtherFileError](ExitUsage), is[*operation.AwayTwiceError](ExitUsage), is[*shell.UnknownError](ExitUsage), is[*project.FileError](ExitUsage),
+	is[*operation.NoSpecError](ExitUsage), is[*index.PinError](ExitUsage), is[*settings.ValueError](ExitUsage), is[*atomicfile.LinkError](ExitUsage),
+	value(project.ErrNoRecord, ExitUsage),
+
+	// A question answered with no.
+	is[*operation.OutOfStepError](ExitNo), is[*operation.BusyError](ExitNo), is[*operation.NotTrustedError](ExitNo),
+
+	// No versions fit together, or none is there.
+	is[*operation.SolveError](ExitUnsolved), is[*operation.UnknownNamesError](ExitUnsolved), is[*resolve.Failure](ExitUnsolved), is[*resolve.UnreadableError](ExitUnsolved),
+	is[*operation.NotServedError](ExitUnsolved), is[*operation.CannotCloneError](ExitUnsolved),
+	by(func(e *operation.NoFittingFileError) int {
+		if e.Sources {
+			return ExitBuild
+		}
+		return ExitUnsolved
+	}),
+	value(index.ErrUnknownName, ExitUnsolved),
+
+	// Bytes that are not what they must be.
+	is[*store.HashError](ExitIntegrity), is[*index.HashMismatchError](ExitIntegrity), is[*index.DamagedError](ExitIntegrity), is[*wheel.Refusal](ExitIntegrity), is[*jar.ClashError](ExitIntegrity),
+	is[*store.LostError](ExitIntegrity), is[*jar.DamagedJournalError](ExitIntegrity), value(metadata.ErrInvalid, ExitIntegrity), is[*version.ParseError](ExitIntegrity),
+
+	// The network, and those who answer there.
+	is[*fetch.StatusError](ExitNetwork), is[*fetch.BusyError](ExitNetwork), is[*fetch.OfflineError](ExitNetwork), is[*fetch.InsecureError](ExitNetwork), is[*fetch.NetworkError](ExitNetwork),
+	is[*fetch.WholeError](ExitNetwork), is[*index.NotIndexError](ExitNetwork), value(fetch.ErrNoRanges, ExitNetwork),
+
+	// The machine. What could not be undone is mostly its doing.
+	is[*lock.Error](ExitMachine), is[*jar.RecoverError](ExitMachine),
+
+	// Jars and interpreters.
+	is[*operation.NoJarError](ExitPython), is[*jar.NotAJarError](ExitPython), is[*jar.NewerFormatError](ExitPython), is[*jar.InterpreterGoneError](ExitPython),
+	is[*operation.NoPythonError](ExitPython), is[*operation.WrongPythonError](ExitPython), is[*jar.PendingError](ExitPython), is[*jar.ChangingError](ExitPython),
+	by(func(e interpreter.Rejection) int {
+		if e.Passing {
+			return ExitMachine
+		}
+		return ExitPython
+	}),
+	is[*operation.NoCommandError](ExitNoCommand),
+
+	{nil, func(err error) (int, bool) { return ExitMachine, ofSystem(err) }},
+}
+
+// ofSystem reports whether an error is the operating system's.
+func ofSystem(err error) bool {
+	var path *fs.PathError
+	var link *os.LinkError
+	var call *os.SyscallError
+	return errors.As(err, &path) || errors.As(err, &link) || errors.As(err, &call) || isErrno(err)
+}
+
+// exitOf is the code that a command ends with for an error; ExitNo for one that the
+// table does not know.
+func exitOf(err error) int {
+	for _, line := range exits {
+		if code, ok := line.match(err); ok {
+			return code
+		}
+	}
+	return ExitNo
+}
+
+// typeName is a type of errors as a table names it, such as "jar.ClashError".
+func typeName(t reflect.Type) string { return strings.TrimPrefix(t.String(), "*") }

@@ -1,0 +1,34 @@
+package atomicfile
+
+import (
+	"os"
+	"path/filepath"
+)
+
+// Cache writes a file of what can be had again: whole or not at all, but nothing is
+// flushed, and the old one may be gone after a kill. Folders above are made. A
+// symbolic link in its place is replaced.
+func Cache(path string, data []byte) error {
+	err := cache(path, data)
+	if os.IsNotExist(err) {
+		if err := os.MkdirAll(filepath.Dir(path), 0o777); err != nil {
+			return err
+		}
+		err = cache(path, data)
+	}
+	return err
+}
+
+// besides fills a temporary and renames it: where the system knows no file without
+// a name, a killed process leaves one.
+func besides(path string, data []byte) error {
+	temp, _ := Options{}.temporary(filepath.Join(filepath.Dir(path), "."+filepath.Base(path)))
+	err := fill(temp, data, 0o666)
+	if err == nil {
+		err = replace(temp, path)
+	}
+	if err != nil {
+		os.Remove(temp)
+	}
+	return err
+}

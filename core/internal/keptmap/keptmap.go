@@ -1,0 +1,49 @@
+// Package keptmap keeps a map in a file of the cache that several processes add to
+// at once: none loses what another has learned.
+package keptmap
+
+import (
+	"context"
+	"encoding/json"
+	"os"
+	"time"
+
+	"glassjar/core/atomicfile"
+	"glassjar/core/lock"
+)
+
+// patience is how long is waited for another process that is adding. What is not
+// written down is only worked out again.
+const patience = time.Second
+
+// Read is the map in a file; empty for one that is missing or damaged.
+func Read[V any](file string) map[string]V {
+	var kept map[string]V
+	if data, err := os.ReadFile(file); err != nil || json.Unmarshal(data, &kept) != nil || kept == nil {
+		return map[string]V{}
+	}
+	return kept
+}
+
+// Add adds what was learned, and takes out what is stale. It reports whether that is
+// written down.
+func Add[V any](file string, learned map[string]V, stale func(key string, value V) bool) bool {
+	ctx, cancel := context.WithTimeout(context.Background(), patience)
+	defer cancel()
+	held, err := lock.Take(ctx, file+".lock", lock.Mode{})
+	if err != nil {
+		return false
+	}
+	defer held.Release()
+	kept := Read[V](file)
+	for key, value := range learned {
+		kept[key] = value
+	}
+	for key, value := range kept {
+		if stale(key, value) {
+			delete(kept, key)
+		}
+	}
+	data, err := json.Marshal(kept)
+	return err == nil && atomicfile.Cache(file, data) == nil
+}

@@ -1,0 +1,56 @@
+package jar
+
+import (
+	"context"
+	"fmt"
+
+	"glassjar/core/durable"
+	"glassjar/core/store"
+)
+
+// MakeSteps makes a change of a jar up to some steps, as a process does that is killed
+// then, and gives how many steps there are. With done the journal has its other name.
+func MakeSteps(j *Jar, c Change, steps int, done bool) (total int, err error) {
+	disk, err := durable.Open(j.Root)
+	if err != nil {
+		return 0, err
+	}
+	defer disk.Close()
+	c.Placer = &store.Placer{}
+	defer c.Placer.Close()
+	a := &application{jar: j, change: c, disk: disk, owner: map[string]string{}, going: map[string]bool{}, folders: map[string]bool{}, optional: map[string]bool{}}
+	for _, step := range []func(context.Context) error{a.leave, a.stage, a.mark, func(context.Context) error { return a.planPuts() }} {
+		if err := step(context.Background()); err != nil {
+			return 0, err
+		}
+	}
+	g, staged, err := a.prepare()
+	if err == nil {
+		err = j.begin(staged)
+	}
+	for i := 0; i < steps && i < len(g.steps) && err == nil; i++ {
+		err = a.make(g.steps[i], &durable.Batch{})
+	}
+	if done && err == nil {
+		err = rename(j.Path(journalFile), j.Path(doneFile))
+	}
+	for _, p := range a.pending {
+		p.Drop() // swept by its note
+	}
+	return len(g.steps), err
+}
+
+// JournalText is a journal with lines as they are given.
+func JournalText(lines ...string) []byte {
+	text := journalHeading + "back\n"
+	for _, l := range lines {
+		text += l + "\n"
+	}
+	return append([]byte(text), fmt.Sprintf("end %d %s\n", len(lines), sumOf([]byte(text)))...)
+}
+
+// Promise writes down what is to be done once a jar has its place.
+func Promise(j *Jar) error {
+	_, err := j.promise()
+	return err
+}

@@ -1,0 +1,29 @@
+//go:build unix
+
+package lock
+
+import (
+	"errors"
+	"os"
+	"syscall"
+
+	"github.com/gofrs/flock"
+)
+
+// unsupported tells the errors of file systems that have no locks: of mounts
+// without the lock service, of those that do not implement the call.
+func unsupported(err error) bool {
+	for _, e := range []error{syscall.ENOLCK, syscall.ENOTSUP, syscall.EOPNOTSUPP, syscall.ENOSYS} {
+		if errors.Is(err, e) {
+			return true
+		}
+	}
+	return false
+}
+
+func readOnly(err error) bool { return errors.Is(err, syscall.EROFS) }
+
+func removeHeld(l *flock.Flock) {
+	os.Remove(l.Path()) // first, so that nobody locks it in between
+	_ = l.Unlock()
+}

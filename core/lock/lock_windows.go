@@ -1,0 +1,22 @@
+package lock
+
+import (
+	"errors"
+	"os"
+
+	"github.com/gofrs/flock"
+	"golang.org/x/sys/windows"
+)
+
+// unsupported tells the errors of file systems that have no locks.
+func unsupported(err error) bool {
+	return errors.Is(err, windows.ERROR_NOT_SUPPORTED) || errors.Is(err, windows.ERROR_INVALID_FUNCTION)
+}
+
+func readOnly(err error) bool { return errors.Is(err, windows.ERROR_WRITE_PROTECT) }
+
+// removeHeld closes first: a file that is open cannot be removed.
+func removeHeld(l *flock.Flock) {
+	_ = l.Unlock()
+	os.Remove(l.Path())
+}

@@ -1,0 +1,341 @@
+package operation
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+	"time"
+
+	"glassjar/core/atomicfile"
+	"glassjar/core/jar"
+	"glassjar/core/lock"
+	"glassjar/core/project"
+)
+
+// open opens the jar of a place. The error is a [*NoJarError] if there is
+// none.
+func (m *Machine) open(p Place) (*jar.Jar, error) {
+	if !p.Exists() {
+		_, err := os.Stat(p.RecordFile)
+		return nil, &NoJarError{Root: p.Root, Record: err == nil}
+	}
+	if held := m.holding[p.Root]; held != nil {
+		return held.Again()
+	}
+	j, err := jar.Open(p.Root)
+	if err == nil {
+		m.used(j)
+	}
+	return j, err
+}
+
+// openToUse opens a jar for what is about to be run in it: a change that another
+// process makes is waited for, and one that was cut off put right.
+func (m *Machine) openToUse(ctx context.Context, p Place) (*jar.Jar, error) {
+	if p.Exists() && jar.PhaseOf(p.Root) != jar.Resting {
+		release, err := m.hold(ctx, p)
+		if err != nil {
+			return nil, err
+		}
+		release()
+	}
+	return m.open(p)
+}
+
+// used notes that a jar is used, and looks whether its interpreter was upgraded.
+func (m *Machine) used(j *jar.Jar) {
+	m.Known.See(j, false)
+	m.watchPython(j)
+}
+
+// watchPython notes that the interpreter was upgraded in place since the jar was
+// made. It is asked only when its file has changed.
+func (m *Machine) watchPython(j *jar.Jar) {
+	base, err := j.Base()
+	if err != nil {
+		return // whoever needs the interpreter says so
+	}
+	mark, changed := j.BaseChanged(base)
+	if !changed {
+		return
+	}
+	in, err := m.probe(context.Background(), base)
+	switch {
+	case err != nil:
+	case in.Said.Version != j.State.Python:
+		m.note(fmt.Sprintf("the Python of this jar is %s now, and was %s when it was made: glassjar recreate brings it in step", in.Said.Version, j.State.Python))
+	default:
+		j.NoteBase(mark)
+	}
+}
+
+// BusyError says that another process is changing a jar, or uses the store.
+type BusyError struct{ Jar string }
+
+func (e *BusyError) Error() string { return "another command is at work on " + e.Jar }
+
+// lockMode is how this command waits for something, which what names.
+func (m *Machine) lockMode(what string) lock.Mode {
+	return lock.Mode{Unlocked: m.Settings.WithoutLocks, Waits: func() error {
+		if m.NoWait {
+			return &BusyError{what}
+		}
+		if m.Waits != nil && !m.told {
+			m.Waits(what)
+		}
+		m.told = true
+		return nil
+	}}
+}
+
+// hold keeps other processes from changing the jar of a place, its spec and its
+// record until release is called, and puts right what a killed one left. Spec and
+// record are held by project, since several jars may share them; so is the place of
+// a jar that is not there yet. What was read before belongs to the past: the
+// settings are read again after a wait, and whatever else counts is read after this.
+func (m *Machine) hold(ctx context.Context, p Place) (release func(), err error) {
+	waited := m.told
+	unlock, err := m.holdProject(ctx, p.key())
+	if err != nil {
+		return nil, err
+	}
+	let, err := m.holdJar(ctx, p)
+	if err == nil && m.told && !waited {
+		if err = m.readSettings(); err != nil {
+			let()
+		}
+	}
+	if err != nil {
+		unlock()
+		return nil, err
+	}
+	return func() { let(); unlock() }, nil
+}
+
+// holdJar takes the lock of a jar, if it is there.
+func (m *Machine) holdJar(ctx context.Context, p Place) (release func(), err error) {
+	if !p.Exists() || m.holding[p.Root] != nil {
+		return func() {}, nil
+	}
+	j, unlock, err := jar.Hold(ctx, p.Root, m.outside(p), m.lockMode(p.Root))
+	if err != nil {
+		return nil, err
+	}
+	m.tellRecovery(j.Recovered)
+	m.holding[p.Root] = j
+	m.used(j)
+	return func() { delete(m.holding, p.Root); unlock() }, nil
+}
+
+func (m *Machine) tellRecovery(r jar.Recovery) {
+	switch {
+	case r.Undone:
+		m.note("an earlier command was cut off; what it had begun was undone")
+	case r.Completed:
+		m.note("an earlier command was cut off; what it had begun was completed")
+	}
+	for _, file := range r.Left {
+		m.note(fmt.Sprintf("%s was changed by somebody since, and is left as it is", m.relative(file)))
+	}
+}
+
+// key is the folder of the spec and record that belong to a place: its project's, or
+// the jar itself. They are held by that.
+func (p Place) key() string {
+	if p.Project != "" {
+		return p.Project
+	}
+	return p.Root
+}
+
+// holdProject keeps other processes of this user from the spec and the record of a
+// folder, whatever name it is called by.
+func (m *Machine) holdProject(ctx context.Context, dir string) (release func(), err error) {
+	key := clean(dir)
+	if _, err := os.Lstat(key); err != nil { // not there yet; its parent may be a link
+		key = filepath.Join(clean(filepath.Dir(dir)), filepath.Base(dir))
+	}
+	if m.projects[key] {
+		return func() {}, nil
+	}
+	sum := sha256.Sum256([]byte(key))
+	held, err := lock.Take(ctx, filepath.Join(m.Folders.State, "locks", hex.EncodeToString(sum[:12])), m.lockMode(dir))
+	if err != nil {
+		return nil, err
+	}
+	m.projects[key] = true
+	return func() { delete(m.projects, key); held.Release() }, nil
+}
+
+// holdProjects holds several, in an order that is the same for all processes.
+func (m *Machine) holdProjects(ctx context.Context, places ...Place) (release func(), err error) {
+	dirs := []string{}
+	for _, p := range places {
+		dirs = append(dirs, clean(p.key()))
+	}
+	slices.Sort(dirs)
+	var all []func()
+	release = func() {
+		for _, r := range all {
+			r()
+		}
+	}
+	for _, dir := range slices.Compact(dirs) {
+		one, err := m.holdProject(ctx, dir)
+		if err != nil {
+			release()
+			return nil, err
+		}
+		all = append(all, one)
+	}
+	return release, nil
+}
+
+// outside are the files of a project that change with a jar.
+func (m *Machine) outside(p Place) jar.Outside {
+	if p.Project == "" {
+		return jar.Outside{Temporary: m.Making.Begin}
+	}
+	return jar.Outside{Spec: p.SpecFile, Record: p.RecordFile, Within: repositoryOf(p.Project), Temporary: m.Making.Begin}
+}
+
+// repositoryOf is the repository that a folder is in, or the folder itself where
+// there is none: how far a link in place of a spec may lead.
+func repositoryOf(dir string) string {
+	for at := dir; ; at = filepath.Dir(at) {
+		if _, err := os.Lstat(filepath.Join(at, ".git")); err == nil {
+			return at
+		}
+		if at == filepath.Dir(at) {
+			return dir
+		}
+	}
+}
+
+// writeIfNew writes a file of a project, if it is not as it should be already, and
+// reports whether it was not. Its folder is made.
+func (m *Machine) writeIfNew(file string, data []byte) (bool, error) {
+	if have, err := os.ReadFile(file); err == nil && string(have) == string(data) {
+		return false, nil
+	}
+	if err := os.MkdirAll(filepath.Dir(file), 0o777); err != nil {
+		return false, err
+	}
+	return true, atomicfile.Write(file, data, atomicfile.Options{Within: repositoryOf(filepath.Dir(file)), LineEnds: true, Temporary: m.Making.Begin})
+}
+
+// begin is how a command that writes begins: it finds the jar, keeps others
+// from changing it until release is called, and reads the spec.
+func (m *Machine) begin(ctx context.Context, ref string) (place Place, spec *project.Spec, release func(), err error) {
+	if place, release, err = m.beginAt(ctx, ref); err != nil {
+		return place, nil, nil, err
+	}
+	if spec, err = readSpec(place); err != nil {
+		release()
+	}
+	return place, spec, release, err
+}
+
+// beginAt finds a jar and takes its lock.
+func (m *Machine) beginAt(ctx context.Context, ref string) (place Place, release func(), err error) {
+	if place, err = m.Locate(ref, true); err == nil {
+		release, err = m.hold(ctx, place)
+	}
+	return place, release, err
+}
+
+// beginFilled is [Machine.begin] for a command that changes what is in a jar: it
+// also opens the jar and lists that.
+func (m *Machine) beginFilled(ctx context.Context, ref string) (place Place, spec *project.Spec, j *jar.Jar, installed []jar.Installed, release func(), err error) {
+	if place, spec, release, err = m.begin(ctx, ref); err != nil {
+		return place, nil, nil, nil, nil, err
+	}
+	if j, err = m.open(place); err == nil {
+		installed, err = j.Installed()
+	}
+	if err != nil {
+		release()
+	}
+	return place, spec, j, installed, release, err
+}
+
+// look is how a command that only looks begins: it finds and opens the jar, and
+// lists what is in it. It is called inside of [steady].
+func (m *Machine) look(ref string) (Place, *jar.Jar, []jar.Installed, error) {
+	place, err := m.Locate(ref, false)
+	if err != nil {
+		return place, nil, nil, err
+	}
+	j, err := m.open(place)
+	if err != nil {
+		return place, nil, nil, err
+	}
+	installed, err := j.Installed()
+	return place, j, installed, err
+}
+
+// looks is how often a jar is looked at that is changed meanwhile, and patience how
+// long a change is waited for.
+const (
+	looks    = 3
+	patience = 5 * time.Second
+)
+
+// steady has a jar, and what belongs to it, read by a command that only looks, and
+// read again where it was changed meanwhile: such a command takes no lock. The error
+// is a [*jar.PendingError] where a change was cut off, which only a command that
+// writes puts right, a [*jar.ChangingError] where the jar is changed without end, or
+// that of read.
+func steady[T any](ctx context.Context, m *Machine, ref string, read func() (T, error)) (out T, err error) {
+	place, err := m.Locate(ref, false)
+	if err != nil || !place.Exists() || m.holding[place.Root] != nil {
+		return read() // which says what is wrong
+	}
+	return steadyAt(ctx, place.Root, read)
+}
+
+func steadyAt[T any](ctx context.Context, root string, read func() (T, error)) (out T, err error) {
+	for range looks {
+		if err = atRest(ctx, root); err != nil {
+			return out, err
+		}
+		before, err := jar.Generation(root)
+		if err != nil {
+			return out, err
+		}
+		out, err = read()
+		if ctx.Err() != nil {
+			return out, errors.Join(err, ctx.Err())
+		}
+		after, err2 := jar.Generation(root)
+		if err2 == nil && after == before && jar.PhaseOf(root) == jar.Resting {
+			return out, err
+		}
+	}
+	return out, &jar.ChangingError{Jar: root}
+}
+
+// atRest waits until a jar is not being changed.
+func atRest(ctx context.Context, root string) error {
+	for deadline := time.Now().Add(patience); ; {
+		switch jar.PhaseOf(root) {
+		case jar.Resting:
+			return nil
+		case jar.CutOff:
+			return &jar.PendingError{Jar: root}
+		}
+		if time.Now().After(deadline) {
+			return &jar.ChangingError{Jar: root}
+		}
+		select {
+		case <-ctx.Done():
+			return ctx.Err()
+		case <-time.After(10 * time.Millisecond):
+		}
+	}
+}

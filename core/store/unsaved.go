@@ -1,0 +1,106 @@
+package store
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"sync"
+
+	"glassjar/core/durable"
+)
+
+// A tree is what makes the store trust contents: it is written once all of its
+// contents were flushed, so that after a power cut no tree names a content that is
+// not whole. A content that no such tree was seen to name counts for nothing but its
+// hash, which is computed before it is used.
+//
+// unsaved is what this process has brought in and not yet flushed.
+type unsaved struct {
+	mu    sync.Mutex
+	batch durable.Batch
+	trees map[string]*Tree
+}
+
+// brought notes a content, and the folder that names it.
+func (u *unsaved) brought(path string) {
+	u.mu.Lock()
+	u.batch.File(path)
+	u.batch.Folder(filepath.Dir(path))
+	u.batch.Folder(filepath.Dir(filepath.Dir(path)))
+	u.mu.Unlock()
+}
+
+func (u *unsaved) add(t *Tree) {
+	u.mu.Lock()
+	if u.trees == nil {
+		u.trees = map[string]*Tree{}
+	}
+	u.trees[t.SHA256] = t
+	u.mu.Unlock()
+}
+
+func (u *unsaved) tree(sum string) *Tree {
+	u.mu.Lock()
+	defer u.mu.Unlock()
+	return u.trees[sum]
+}
+
+// Unsaved moves what is to be flushed before [Store.Save] into a batch, for those
+// who flush more with it, and reports whether that is anything.
+func (s *Store) Unsaved(into *durable.Batch) bool {
+	s.unsaved.mu.Lock()
+	defer s.unsaved.mu.Unlock()
+	into.Join(&s.unsaved.batch)
+	return len(s.unsaved.trees) > 0
+}
+
+// Save writes down the trees of what was brought in; what [Store.Unsaved] gave was
+// flushed. It gives the hashes of their package files.
+func (s *Store) Save() (sums []string, err error) {
+	s.unsaved.mu.Lock()
+	trees := s.unsaved.trees
+	s.unsaved.trees = nil
+	s.unsaved.mu.Unlock()
+	for sum, t := range trees {
+		if err := s.writeTree(t); err != nil {
+			return sums, fmt.Errorf("%s: %w", t.Fact("file"), err)
+		}
+		sums = append(sums, sum)
+	}
+	return sums, nil
+}
+
+// SaveNow flushes what was brought in by itself, and writes it down.
+func (s *Store) SaveNow() (sums []string, err error) {
+	var batch durable.Batch
+	if !s.Unsaved(&batch) {
+		return nil, nil
+	}
+	disk, err := durable.Open(s.Dir)
+	if err != nil {
+		return nil, err
+	}
+	defer disk.Close()
+	if err := batch.Flush(disk); err != nil {
+		return nil, err
+	}
+	return s.Save()
+}
+
+// writeTree puts the file of a tree into its place. It is not flushed: one that a
+// power cut damages is seen to be damaged.
+func (s *Store) writeTree(t *Tree) error {
+	file := s.treeFile(t.SHA256)
+	temp, done, err := begin(filepath.Join(s.Dir, "trees"))
+	if err != nil {
+		return err
+	}
+	defer done()
+	if err := os.WriteFile(temp, t.text(), 0o666); err != nil {
+		return err
+	}
+	if err := os.MkdirAll(filepath.Dir(file), 0o777); err != nil {
+		return err
+	}
+	return os.Rename(temp, file)
+}
