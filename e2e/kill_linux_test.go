@@ -108,6 +108,7 @@ func (o onslaught) run(t *testing.T, r *rand.Rand) {
 		timer := time.AfterFunc(time.Duration(r.Int64N(int64(whole)*5/4)), func() { _ = cmd.Process.Kill() })
 		_ = cmd.Wait() // killed or done
 		timer.Stop()
+		s.settle(o.jar)
 		label := o.label(s)
 		require.Contains(t, []string{before, after}, label, "run %d", n)
 		seen[label]++

@@ -129,15 +129,22 @@ func ofSystem(err error) bool {
 	return errors.As(err, &path) || errors.As(err, &link) || errors.As(err, &call) || isErrno(err)
 }
 
-// exitOf is the code that a command ends with for an error; ExitNo for one that the
-// table does not know.
-func exitOf(err error) int {
+// kinds are the exit codes in a word each.
+var kinds = map[int]string{ExitNo: "no", ExitUsage: "usage", ExitUnsolved: "unsolved", ExitNetwork: "network", ExitIntegrity: "integrity",
+	ExitPython: "python", ExitBuild: "build", ExitMachine: "machine", ExitNoCommand: "no command", ExitInterrupted: "interrupted"}
+
+// unknownKind is that of an error that the table does not know.
+const unknownKind = "unknown"
+
+// exitOf is the code that a command ends with for an error, and its kind; ExitNo and
+// a kind of its own for one that the table does not know.
+func exitOf(err error) (code int, kind string) {
 	for _, line := range exits {
 		if code, ok := line.match(err); ok {
-			return code
+			return code, kinds[code]
 		}
 	}
-	return ExitNo
+	return ExitNo, unknownKind
 }
 
 // typeName is a type of errors as a table names it, such as "jar.ClashError".

@@ -101,7 +101,7 @@ func TestQuietAndJSON(t *testing.T) {
 	s.Fail(s.Words("do it", errors.New("it is <broken>")))
 	var got map[string]Message
 	require.NoError(t, json.Unmarshal(out.Bytes(), &got))
-	assert.Equal(t, Message{What: "cannot do it", Reasons: []string{"it is <broken>"}, Try: []string{}, Exit: ExitPython}, got["error"])
+	assert.Equal(t, Message{What: "cannot do it", Reasons: []string{"it is <broken>"}, Try: []string{}, Exit: ExitNo, Kind: "unknown"}, got["error"])
 }
 
 // Every error that the core knows has words, an exit code and, mostly,
@@ -168,7 +168,7 @@ func TestWords(t *testing.T) {
 		{&index.NotIndexError{URL: "https://a.example/", Why: "it names no file"}, ExitNetwork, "it names no file", "/simple/"},
 		{&index.PinError{Distribution: "a", Index: "b"}, ExitUsage, `from the index "b"`, "glassjar index add b ADDRESS"},
 		{fmt.Errorf("x: %w", context.Canceled), ExitInterrupted, "interrupted", ""},
-		{&fs.PathError{Op: "open", Path: "/orchard/x", Err: fs.ErrPermission}, ExitPython, "x: permission denied", "may write"},
+		{&fs.PathError{Op: "open", Path: "/orchard/x", Err: fs.ErrPermission}, ExitMachine, "x: permission denied", "may write"},
 		{solve(root), ExitUnsolved, "press>=2 is asked for by this command, but there is only press 1.0, 1.1", "loosen press>=2"},
 		{solve(resolve.Fact{Name: "a", Extra: "x", Versions: list("1"), All: true, Needs: []resolve.Need{{Name: "ghost"}}}), ExitUnsolved, "a[x] 1 (the only one) needs ghost, and ghost is not to be had", "ask for less"},
 		{solve(resolve.Fact{Name: "a", Versions: list("1", "2", "3", "4"), All: true, Unfit: resolve.Python, Details: []string{">=4"}}), ExitUnsolved, "a 1 to 4 (all 4) are for Python >=4", "another Python"},

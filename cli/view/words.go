@@ -28,13 +28,15 @@ type Message struct {
 	Reasons []string `json:"reasons"`
 	Try     []string `json:"try"`
 	Exit    int      `json:"exit"`
+	// Kind is the exit code in a word; "unknown" for an error that has no kind.
+	Kind string `json:"kind"`
 }
 
 // Words turns an error into a message. doing is what was asked, as in "install
 // brixmeter"; it makes the first line where the error does not say it itself.
 func (s *Screen) Words(doing string, err error) Message {
 	m := s.words(err)
-	m.Exit = exitOf(err)
+	m.Exit, m.Kind = exitOf(err)
 	if m.What == "" {
 		m.What = "cannot " + doing
 	}

@@ -6,6 +6,7 @@ import (
 	"encoding/pem"
 	"fmt"
 	"io"
+	"net"
 	"net/http"
 	"net/http/httptest"
 	"os"
@@ -90,6 +91,8 @@ func TestCutOffBodiesAreReadAgain(t *testing.T) {
 	assert.Equal(t, "a glass of cider", string(data))
 }
 
+// A body that breaks off is read on, by parts where the server gives them, else as a
+// whole again.
 func TestDownloadsResume(t *testing.T) {
 	body := strings.Repeat("0123456789", 5000)
 	for _, ranges := range []bool{true, false} {
@@ -128,14 +131,78 @@ func TestDownloadsResume(t *testing.T) {
 		require.NoError(t, err)
 		data, err := io.ReadAll(res.Body)
 		res.Body.Close()
-		if ranges {
-			require.NoError(t, err)
-			assert.Equal(t, body, string(data))
-			assert.EqualValues(t, 4, count.Load())
+		require.NoError(t, err)
+		assert.Equal(t, body, string(data))
+		assert.EqualValues(t, 4, count.Load())
+	}
+}
+
+// A body of which nothing comes is broken off and asked for anew; so is a part of a
+// file, and a page, that a connection lost.
+func TestStalledAndReset(t *testing.T) {
+	var n atomic.Int64
+	at, _ := serve(t, func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Content-Range", "bytes 0-3/4")
+		w.Header().Set("Content-Length", "4")
+		if r.Header.Get("Range") != "" {
+			w.WriteHeader(http.StatusPartialContent)
+		}
+		_, _ = io.WriteString(w, "pe")
+		w.(http.Flusher).Flush()
+		switch n.Add(1) {
+		case 1, 4, 7: // nothing more, until the other side gives up
+			<-r.Context().Done()
+		case 2, 5, 8:
+			if conn, _, err := w.(http.Hijacker).Hijack(); err == nil {
+				_ = conn.(*net.TCPConn).SetLinger(0)
+				conn.Close()
+			}
+		default:
+			_, _ = io.WriteString(w, "ar")
+		}
+	})
+	c := quick(t)
+	c.Stall = 50 * time.Millisecond
+	data, _, err := c.Read(ctx, at, "", limit)
+	require.NoError(t, err)
+	assert.Equal(t, "pear", string(data))
+	res, err := c.Get(ctx, at, "")
+	require.NoError(t, err)
+	data, err = io.ReadAll(res.Body)
+	require.NoError(t, err)
+	assert.Equal(t, "pear", string(data))
+	remote, err := c.Remote(ctx, at)
+	require.NoError(t, err)
+	assert.EqualValues(t, 4, remote.Size())
+	assert.EqualValues(t, 9, n.Load())
+}
+
+// A server that asks to wait is obeyed for a minute at most.
+func TestRetryAfter(t *testing.T) {
+	for _, c := range []struct {
+		after string
+		code  int
+		gives bool
+	}{{"0", 429, true}, {"3600", 429, false}, {"3600", 503, false}, {time.Now().Add(time.Hour).UTC().Format(http.TimeFormat), 503, false}, {time.Now().Add(-time.Hour).UTC().Format(http.TimeFormat), 503, true}, {"soon", 503, true}} {
+		var n atomic.Int64
+		at, _ := serve(t, func(w http.ResponseWriter, _ *http.Request) {
+			if n.Add(1) == 1 {
+				w.Header().Set("Retry-After", c.after)
+				w.WriteHeader(c.code)
+				return
+			}
+			_, _ = io.WriteString(w, "pear")
+		})
+		data, _, err := quick(t).Read(ctx, at, "", limit)
+		if c.gives {
+			require.NoError(t, err, c.after)
+			assert.Equal(t, "pear", string(data))
 			continue
 		}
-		var broken *fetch.NetworkError
-		assert.ErrorAs(t, err, &broken)
+		var busy *fetch.BusyError
+		require.ErrorAs(t, err, &busy, c.after)
+		assert.WithinDuration(t, time.Now().Add(time.Hour), busy.Until, time.Minute)
+		assert.EqualValues(t, 1, n.Load())
 	}
 }
 

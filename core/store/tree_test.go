@@ -16,8 +16,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"glassjar/core/metadata"
 	"glassjar/core/lock"
+	"glassjar/core/metadata"
 	"glassjar/core/store"
 )
 
