@@ -1,0 +1,96 @@
+package view
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"go/ast"
+	"go/parser"
+	"go/token"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"reflect"
+	"strings"
+	"syscall"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"glassjar/core/jar"
+	"glassjar/core/lock"
+)
+
+// insideOnly are types of errors that never leave their package: each is part of one
+// that does.
+var insideOnly = map[string]string{"metadata.invalidError": "is ErrInvalid", "fetch.broken": "is in a NetworkError"}
+
+// Every type of errors of the core is in the table of exit codes.
+func TestEveryErrorHasAnExitCode(t *testing.T) {
+	known := map[string]bool{}
+	for _, line := range exits {
+		if line.kind != nil {
+			known[typeName(line.kind)] = true
+		}
+	}
+	found := 0
+	require.NoError(t, filepath.WalkDir("../../core", func(path string, e fs.DirEntry, err error) error {
+		if err != nil || e.IsDir() || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") {
+			return err
+		}
+		file, err := parser.ParseFile(token.NewFileSet(), path, nil, parser.SkipObjectResolution)
+		require.NoError(t, err)
+		for _, d := range file.Decls {
+			f, ok := d.(*ast.FuncDecl)
+			if !ok || f.Name.Name != "Error" || f.Recv == nil || len(f.Type.Params.List) > 0 {
+				continue
+			}
+			of := f.Recv.List[0].Type
+			if star, ok := of.(*ast.StarExpr); ok {
+				of = star.X
+			}
+			name := file.Name.Name + "." + of.(*ast.Ident).Name
+			found++
+			if insideOnly[name] == "" {
+				assert.True(t, known[name], "%s has no exit code", name)
+			}
+		}
+		return nil
+	}))
+	assert.Greater(t, found, 40)
+}
+
+// What the machine denies is told with the path, and with what helps.
+func TestMachineWords(t *testing.T) {
+	full := &fs.PathError{Op: "write", Path: "/orchard/.jar/x", Err: syscall.ENOSPC}
+	for _, c := range []struct {
+		err       error
+		exit      int
+		kind      string
+		says, try string
+	}{
+		{full, ExitMachine, "machine", "x: no space left on device", "glassjar settings store DIR"},
+		{fmt.Errorf("press: %w", full), ExitMachine, "machine", "no space left", "store tidy"},
+		{&os.LinkError{Op: "rename", Old: "a", New: "/orchard/b", Err: syscall.EIO}, ExitMachine, "machine", "b: input/output error", "system's log"},
+		{&fs.PathError{Op: "open", Path: "/orchard/x", Err: syscall.EMFILE}, ExitMachine, "machine", "too many open files", "ulimit"},
+		{syscall.EDQUOT, ExitMachine, "machine", "quota", "share of this disk"},
+		{&lock.Error{Path: "/orchard/lock", Err: syscall.ENOLCK}, ExitMachine, "machine", "two commands at once", "without-locks true"},
+		{&lock.Error{Path: "/orchard/lock", Err: syscall.EACCES}, ExitMachine, "machine", "permission denied", "may write"},
+		{&jar.RecoverError{Jar: "/orchard/.jar", Err: full}, ExitMachine, "machine", "glassjar/staging", "goes on undoing"},
+		{&jar.DamagedJournalError{Path: "/orchard/.jar/glassjar/journal.txt", Why: "it was cut off"}, ExitIntegrity, "integrity", "it was cut off", "glassjar recreate"},
+		{&jar.PendingError{Jar: "/orchard/.jar"}, ExitPython, "python", "only looks", "check --mend"},
+		{&jar.ChangingError{Jar: "/orchard/.jar"}, ExitPython, "python", "another command", "again"},
+		{errors.Join(context.Canceled, full), ExitInterrupted, "interrupted", "", ""},
+		{errors.New("of no kind"), ExitNo, "unknown", "of no kind", ""},
+	} {
+		s, out := screen(0, "never")
+		m := s.Words("do it", c.err)
+		assert.Equal(t, c.exit, m.Exit, "%v", c.err)
+		assert.Equal(t, c.kind, m.Kind, "%v", c.err)
+		s.Fail(m)
+		assert.Contains(t, out.String(), c.says, "%v", c.err)
+		assert.Contains(t, strings.Join(m.Try, "\n"), c.try, "%v", c.err)
+	}
+	assert.Equal(t, "jar.PendingError", typeName(reflect.TypeFor[*jar.PendingError]()))
+}
