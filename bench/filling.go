@@ -31,6 +31,16 @@ func filling() ([]work, error) {
 		ours:  b.recreate("filling"),
 		limit: b.copyOf("filling", "-al"),
 	}, {
+		name: "recreate, warm, durable", promise: 1.0, words: "cp -al and sync -f of the finished tree",
+		ours: b.recreate("filling"),
+		limit: func() error {
+			copied := b.fresh("copied")
+			if err := b.command("filling", "cp", "-al", ".jar", copied); err != nil {
+				return err
+			}
+			return b.command("filling", "sync", "-f", copied)
+		},
+	}, {
 		name: "recreate, the same without bytecode", promise: 1.0, words: "cp -al of that tree",
 		ours:  b.recreate("plain"),
 		limit: b.copyOf("plain", "-al"),

@@ -33,8 +33,9 @@ type app struct {
 	machine *operation.Machine
 	// doing is what was asked for, for the first line of an error.
 	doing string
-	// typed is the command line.
-	typed []string
+	// typed is the command line; restoreMask gives what is started the user's mask.
+	typed       []string
+	restoreMask func()
 	// exit is the code of a command that is done but answers with no.
 	exit int
 }
@@ -105,6 +106,12 @@ func start(l *operation.Launch, errs io.Writer) int {
 		return view.ExitPython
 	}
 	return view.ExitDone
+}
+
+// launch runs a launch with the user's own mask.
+func (a *app) launch(l *operation.Launch) error {
+	a.restoreMask()
+	return launch(l)
 }
 
 // exitCode ends the program with a code and no message.
@@ -201,6 +208,7 @@ func (a *app) prepare(cmd *cobra.Command, args []string) error {
 	if a.color != "auto" && a.color != "always" && a.color != "never" {
 		return &operation.UsageError{Why: fmt.Sprintf("--color is auto, always or never, not %q", a.color)}
 	}
+	a.restoreMask = ownRights()
 	a.screen = a.newScreen()
 	a.doing = strings.TrimSpace(strings.TrimPrefix(cmd.CommandPath(), "glassjar") + " " + strings.Join(args, " "))
 	dir, err := os.Getwd()

@@ -57,7 +57,7 @@ func (a *app) enter(ctx context.Context, ref string, onCD bool) error {
 		return err
 	}
 	a.screen.Entered(e)
-	return launch(l)
+	return a.launch(l)
 }
 
 func (a *app) leaveCommand() *cobra.Command {

@@ -47,7 +47,7 @@ jar's Python. The exit code is the command's.`,
 				return err
 			}
 			a.tellNotes()
-			return launch(l)
+			return a.launch(l)
 		},
 	}
 	cmd.Flags().BoolVar(&sealed, "sealed-off", false, "shut PYTHONPATH and your own packages out")

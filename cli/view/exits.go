@@ -105,7 +105,7 @@ var exits = []exit{
 	is[*fetch.WholeError](ExitNetwork), is[*index.NotIndexError](ExitNetwork), value(fetch.ErrNoRanges, ExitNetwork),
 
 	// The machine. What could not be undone is mostly its doing.
-	is[*lock.Error](ExitMachine), is[*jar.RecoverError](ExitMachine),
+	is[*lock.Error](ExitMachine), is[*operation.NoRoomError](ExitMachine), is[*jar.RecoverError](ExitMachine),
 
 	// Jars and interpreters.
 	is[*operation.NoJarError](ExitPython), is[*jar.NotAJarError](ExitPython), is[*jar.NewerFormatError](ExitPython), is[*jar.InterpreterGoneError](ExitPython),

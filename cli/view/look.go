@@ -67,6 +67,7 @@ var stepWords = map[string]string{
 	operation.SpecChanged: "the spec has changed since: glassjar record, then glassjar recreate",
 	operation.JarDiffers:  "the jar differs from it: glassjar recreate",
 	operation.NoRecord:    "none yet; glassjar install writes it",
+	operation.CutOff:      "a change of the jar was cut off: glassjar check --mend undoes it",
 }
 
 // Here shows which jar and Python are in effect.

@@ -13,6 +13,7 @@ import (
 	"glassjar/core/interpreter"
 	"glassjar/core/jar"
 	"glassjar/core/lock"
+	"glassjar/core/operation"
 )
 
 // machineWords are for what the machine denies, and for jars in the middle of a
@@ -71,6 +72,10 @@ func (s *Screen) systemWords(err error) Message {
 	case errors.Is(err, syscall.ENOSPC):
 		if have, ok := freeBytes(path); ok {
 			m.Reasons = append(m.Reasons, fmt.Sprintf("there are %s left on its disk", Bytes(have)))
+		}
+		var room *operation.NoRoomError
+		if errors.As(err, &room) && room.Need > 0 {
+			m.Reasons = append(m.Reasons, fmt.Sprintf("this needs at least %s", Bytes(room.Need)))
 		}
 		m.Try = []string{"make room: glassjar store tidy", "or keep the store on another disk: glassjar settings store DIR"}
 	case errors.Is(err, syscall.EDQUOT):

@@ -4,6 +4,7 @@ import (
 	"context"
 	"os"
 	"path/filepath"
+	"runtime"
 	"strings"
 	"testing"
 	"time"
@@ -202,5 +203,49 @@ func TestEnvironmentOfARealOne(t *testing.T) {
 	assert.Len(t, env, 11)
 	for name, value := range env {
 		assert.NotEmpty(t, value, name)
+	}
+}
+
+// A Python that could not be asked since the machine was short of something, or since
+// somebody killed it, is asked again, and is believed to be none for no moment.
+func TestAskedAgain(t *testing.T) {
+	if runtime.GOOS == "windows" {
+		t.Skip("stand-ins are shell scripts here")
+	}
+	dir := t.TempDir()
+	count := filepath.Join(dir, "count")
+	write := func(what string) string {
+		path := filepath.Join(dir, "python3")
+		script := "#!/bin/sh\necho x >> '" + count + "'\n" + what + "\necho '{\"version\": \"3.12.1\", \"implementation\": \"cpython\", \"executable\": \"/bin/sh\"}'\n"
+		require.NoError(t, os.WriteFile(path, []byte(script), 0o755))
+		return path
+	}
+	asked := func() int {
+		data, err := os.ReadFile(count)
+		require.NoError(t, err)
+		return strings.Count(string(data), "x")
+	}
+	cache := filepath.Join(dir, "pythons.json")
+	f := &interpreter.Finder{Path: []string{dir}, Cache: interpreter.OpenCache(cache)}
+	// Once killed, the second answer counts.
+	_, err := f.Ask(ctx, write("[ $(wc -l < '"+count+"') -gt 1 ] || kill -9 $$"))
+	require.NoError(t, err)
+	assert.Equal(t, 2, asked())
+	for _, fault := range []string{"kill -9 $$", "echo 'fork: Resource temporarily unavailable' >&2; exit 1"} {
+		require.NoError(t, os.WriteFile(count, nil, 0o644))
+		path := write(fault)
+		for range 2 {
+			f = &interpreter.Finder{Path: []string{dir}, Cache: interpreter.OpenCache(cache)}
+			_, err = f.Ask(ctx, path)
+			var no interpreter.Rejection
+			require.ErrorAs(t, err, &no)
+			assert.True(t, no.Passing)
+			f.Cache.Save()
+		}
+		assert.Equal(t, 2*3, asked(), "it is not remembered")
+		// Whoever looks for one is told of it, and does not silently take another.
+		_, passed, _ := f.First(ctx, func(interpreter.Interpreter) bool { return true })
+		require.NotEmpty(t, passed)
+		assert.True(t, passed[0].Passing)
 	}
 }

@@ -52,7 +52,7 @@ func (e *Error) Error() string { return fmt.Sprintf("%s cannot be locked: %v", e
 func (e *Error) Unwrap() error { return e.Err }
 
 // Unsupported reports whether the file system of the lock's file has no locks.
-func (e *Error) Unsupported() bool { return unsupported(e.Err) }
+func (e *Error) Unsupported() bool { return Unsupported(e.Err) }
 
 // Held is a lock that this process has; without a file where it was consented that
 // there is none.
@@ -131,7 +131,7 @@ func try(path string, mode Mode) (*Held, error) {
 	for range 100 {
 		l, ok, err := open(path, mode)
 		switch {
-		case err != nil && unsupported(err) && mode.Unlocked:
+		case err != nil && Unsupported(err) && mode.Unlocked:
 			return &Held{path: path}, nil
 		case err != nil:
 			return nil, &Error{path, err}

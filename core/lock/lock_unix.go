@@ -10,9 +10,9 @@ import (
 	"github.com/gofrs/flock"
 )
 
-// unsupported tells the errors of file systems that have no locks: of mounts
+// Unsupported tells the errors of file systems that have no locks: of mounts
 // without the lock service, of those that do not implement the call.
-func unsupported(err error) bool {
+func Unsupported(err error) bool {
 	for _, e := range []error{syscall.ENOLCK, syscall.ENOTSUP, syscall.EOPNOTSUPP, syscall.ENOSYS} {
 		if errors.Is(err, e) {
 			return true

@@ -8,8 +8,8 @@ import (
 	"golang.org/x/sys/windows"
 )
 
-// unsupported tells the errors of file systems that have no locks.
-func unsupported(err error) bool {
+// Unsupported tells the errors of file systems that have no locks.
+func Unsupported(err error) bool {
 	return errors.Is(err, windows.ERROR_NOT_SUPPORTED) || errors.Is(err, windows.ERROR_INVALID_FUNCTION)
 }
 

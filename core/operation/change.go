@@ -9,6 +9,7 @@ import (
 	"os"
 	"path/filepath"
 	"sync/atomic"
+	"syscall"
 	"time"
 
 	"glassjar/core/durable"
@@ -110,7 +111,7 @@ func (m *Machine) carryOut(ctx context.Context, p *Plan, decide Decide) (*Outcom
 		if ctx.Err() == nil {
 			err = errors.Join(err, saving.keep())
 		}
-		return out, m.lost(err)
+		return out, m.noRoom(p, m.lost(err))
 	}
 	m.later = m.later || coming.compiling.kind != "" && coming.compiling.pool == nil && len(p.selected) > 0 && (coming.compiling.find == nil || change.Placer.Left() > 0)
 	m.afterwards(p.place.Root)
@@ -165,6 +166,32 @@ func (s *saving) flush(b *durable.Batch) (err error) {
 
 // keep saves what came into the store though the change was given up.
 func (s *saving) keep() error { return s.flush(&durable.Batch{}) }
+
+// NoRoomError says that a disk is full, and how much is needed at least.
+type NoRoomError struct {
+	// Need is in bytes: of the package files to be fetched, and of all unpacked.
+	Need int64
+	Err  error
+}
+
+func (e *NoRoomError) Error() string { return e.Err.Error() }
+func (e *NoRoomError) Unwrap() error { return e.Err }
+
+// noRoom adds to the error of a full disk what the plan needs.
+func (m *Machine) noRoom(p *Plan, err error) error {
+	if !errors.Is(err, syscall.ENOSPC) && !errors.Is(err, syscall.EDQUOT) {
+		return err
+	}
+	e := &NoRoomError{Err: err}
+	for _, s := range p.selected {
+		if t, ok := m.Store.Tree(s.file.SHA256()); ok {
+			e.Need += t.Bytes()
+		} else {
+			e.Need += max(s.file.Size, 0)
+		}
+	}
+	return e
+}
 
 // lost says of an error that the store lacks files, if it does; then it has
 // forgotten that it had them.

@@ -18,7 +18,7 @@ import (
 // verifies it by its hash. It gives the path and the SHA-256. t, if set, counts
 // the bytes that were transferred.
 func (c *catalog) fetch(ctx context.Context, f index.File, t *transfer) (path, sum string, err error) {
-	if path, ok := c.m.Store.Package(f.SHA256()); ok {
+	if path, ok := c.m.storedPackage(f.SHA256()); ok {
 		return path, f.SHA256(), nil
 	}
 	if f.Path != "" {
@@ -42,6 +42,20 @@ func (c *catalog) fetch(ctx context.Context, f index.File, t *transfer) (path, s
 	}
 	sum, path, err = c.m.Store.Add(ctx, f.Name, f.SHA256(), in)
 	return path, sum, err
+}
+
+// storedPackage is the path of a package file in the store, if it is there and what
+// its name says: a power cut may have left it damaged, and then it is removed.
+func (m *Machine) storedPackage(sum string) (string, bool) {
+	path, ok := m.Store.Package(sum)
+	if !ok {
+		return "", false
+	}
+	if have, err := index.FileSum(path); err != nil || have != sum {
+		m.Store.Drop(sum)
+		return "", false
+	}
+	return path, true
 }
 
 func (c *catalog) open(ctx context.Context, f index.File) (io.ReadCloser, error) {

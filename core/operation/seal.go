@@ -386,7 +386,7 @@ func (m *Machine) unseal(ctx context.Context, z *zip.ReadCloser, selected []sele
 		if m.Store.HasTree(f.SHA256()) {
 			continue
 		}
-		if have, here := m.Store.Package(f.SHA256()); here {
+		if have, here := m.storedPackage(f.SHA256()); here {
 			f.Path = have
 			continue
 		}

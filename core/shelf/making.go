@@ -34,7 +34,13 @@ func (l Making) Begin(root string) (temp string, done func()) {
 	if os.WriteFile(entry, []byte(temp), 0o600) != nil {
 		os.Remove(entry)
 	}
-	return temp, held.Remove
+	return temp, func() {
+		if _, err := os.Lstat(temp); err == nil {
+			held.Release() // it could not be removed: the entry stays, for a sweeper
+			return
+		}
+		held.Remove()
+	}
 }
 
 // Sweep removes what processes left that are no more.

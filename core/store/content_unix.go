@@ -11,6 +11,8 @@ import (
 	"time"
 
 	"golang.org/x/sys/unix"
+
+	"glassjar/core/lock"
 )
 
 // rawFile writes to a descriptor without the bookkeeping of an [os.File], which
@@ -119,6 +121,9 @@ func seal(fd int, mode os.FileMode, stamp time.Time) error {
 func waitForFd(ctx context.Context, fd int) error {
 	for {
 		err := lockFd(fd, unix.LOCK_EX|unix.LOCK_NB)
+		if lock.Unsupported(err) {
+			return nil // who uses a store without locks has consented to be alone ([Store.Hold])
+		}
 		if err != unix.EWOULDBLOCK {
 			return err
 		}

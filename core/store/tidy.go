@@ -115,12 +115,12 @@ func (s *Store) Tidy(ctx context.Context, keep func(sum string) bool, keepPackag
 // Verify compares every file with its name, several at a time, and tells done how
 // many it has looked at. Those that are not what they should be are removed, and
 // with them the trees that have them, so that they are unpacked anew; their hashes
-// come back. Bytecode is not named for its own bytes: it is compared with its
+// come back, but for what no tree names: nothing counts on that. Bytecode is not named for its own bytes: it is compared with its
 // time, which changing it changes.
 func (s *Store) Verify(ctx context.Context, done func(files int)) (all Amount, damaged []string, err error) {
 	var mu sync.Mutex
 	var looked atomic.Int64
-	bad := map[string]bool{}
+	bad := map[string]string{} // the kind of a hash that is not right
 	group, ctx := errgroup.WithContext(ctx)
 	group.SetLimit(max(2, runtime.NumCPU()))
 	for _, kind := range []string{Contents, Packages, Bytecode} {
@@ -139,7 +139,7 @@ func (s *Store) Verify(ctx context.Context, done func(files int)) (all Amount, d
 				done(int(looked.Add(1)))
 				if err == nil && !fine {
 					mu.Lock()
-					bad[sum] = true
+					bad[sum] = kind
 					mu.Unlock()
 				}
 				return err
@@ -154,31 +154,48 @@ func (s *Store) Verify(ctx context.Context, done func(files int)) (all Amount, d
 		return all, nil, err
 	}
 	damaged = []string{}
-	for sum := range bad {
-		damaged = append(damaged, sum)
+	counted := s.countedOn()
+	for sum, kind := range bad {
+		if kind == Bytecode || counted[sum] {
+			damaged = append(damaged, sum)
+		}
 	}
 	slices.Sort(damaged)
-	return all, damaged, s.dropTreesOf(bad)
+	return all, damaged, s.dropTreesOf(func(sum string) bool { _, ok := bad[sum]; return ok })
+}
+
+// countedOn are the contents that trees name, and the package files that they are of.
+func (s *Store) countedOn() map[string]bool {
+	out := map[string]bool{}
+	for _, sum := range s.Trees() {
+		if t, ok := s.Tree(sum); ok && t.store == s {
+			out[sum] = true
+			for _, m := range t.Members {
+				out[m.SHA256] = true
+			}
+		}
+	}
+	return out
 }
 
 // Forget forgets the trees that miss a content, so that they are unpacked anew, and
 // gives how many these are.
 func (s *Store) Forget() (int, error) {
 	before := len(s.Trees())
-	err := s.dropTreesOf(nil)
+	err := s.dropTreesOf(func(string) bool { return false })
 	return before - len(s.Trees()), err
 }
 
 // dropTreesOf forgets the trees that have one of some contents, and those that
 // miss one.
-func (s *Store) dropTreesOf(bad map[string]bool) error {
+func (s *Store) dropTreesOf(bad func(sum string) bool) error {
 	for _, sum := range s.Trees() {
 		t, ok := s.Tree(sum)
 		if !ok || t.store != s {
 			continue
 		}
 		if !slices.ContainsFunc(t.Members, func(m Member) bool {
-			if bad[m.SHA256] {
+			if bad(m.SHA256) {
 				return true
 			}
 			_, err := os.Lstat(t.Path(m))
