@@ -1,8 +1,6 @@
 package cli
 
 import (
-	"os"
-
 	"github.com/spf13/cobra"
 
 	"glassjar/cli/view"
@@ -55,7 +53,7 @@ func (a *app) export(cmd *cobra.Command, form, to string) error {
 	}
 	switch {
 	case to != "":
-		if err := os.WriteFile(to, data, 0o644); err != nil {
+		if err := a.machine.WriteOutput(to, data); err != nil {
 			return err
 		}
 		a.screen.Wrote(to)

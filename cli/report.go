@@ -49,7 +49,7 @@ func (a *app) writeReport(r *operation.Report, to string) error {
 	if have, err := os.ReadFile(to); err == nil && !bytes.Contains(have, []byte(page.Mark)) {
 		return &operation.UsageError{Why: to + " is there, and is not a report", Try: "write another file: glassjar report --to FILE"}
 	}
-	if err := os.WriteFile(to, b.Bytes(), 0o644); err != nil {
+	if err := a.machine.WriteOutput(to, b.Bytes()); err != nil {
 		return err
 	}
 	a.screen.Wrote(to)

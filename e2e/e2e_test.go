@@ -197,6 +197,21 @@ func serveIndex(ts *testscript.TestScript, _ bool, args []string) {
 				conn.Close()
 			}
 		})
+	case "garbage": // files and descriptions are other bytes than they should be
+		handler = plain(good, "no-hashes", "")
+		pages := handler
+		handler = http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			if strings.Contains(r.URL.Path, ".whl") {
+				_, _ = w.Write(bytes.Repeat([]byte("cider "), 1000))
+				return
+			}
+			pages.ServeHTTP(w, r)
+		})
+	case "resting": // it asks to be left alone for an hour
+		handler = http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			w.Header().Set("Retry-After", "3600")
+			w.WriteHeader(http.StatusTooManyRequests)
+		})
 	case "flaky":
 		handler = flaky(good)
 	case "counted": // every body that is sent leaves a line in a file

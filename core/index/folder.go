@@ -3,6 +3,7 @@ package index
 import (
 	"archive/zip"
 	"context"
+	"errors"
 	"fmt"
 	"io"
 	"net/url"
@@ -143,7 +144,7 @@ const maxMetadata = 64 << 20
 func WheelMetadata(path string) ([]byte, error) {
 	z, err := zip.OpenReader(path)
 	if err != nil {
-		return nil, metadata.Invalid("%s is not a wheel: %v", filepath.Base(path), err)
+		return nil, errors.Join(metadata.Invalid("%s is not a wheel", filepath.Base(path)), err)
 	}
 	defer z.Close()
 	return metadataOf(&z.Reader, filepath.Base(path))

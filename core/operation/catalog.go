@@ -1,6 +1,7 @@
 package operation
 
 import (
+	"archive/zip"
 	"bytes"
 	"context"
 	"errors"
@@ -173,7 +174,7 @@ func (c *catalog) metadataFrom(ctx context.Context, f index.File) ([]byte, error
 			_, path, err := c.m.Store.Add(ctx, f.Name, f.SHA256(), whole.Body)
 			whole.Body.Close()
 			if err == nil {
-				return index.WheelMetadata(path)
+				return c.metadataIn(path, f)
 			}
 		}
 		if !errors.Is(err, fetch.ErrNoRanges) {
@@ -184,12 +185,22 @@ func (c *catalog) metadataFrom(ctx context.Context, f index.File) ([]byte, error
 	if err != nil {
 		return nil, err
 	}
-	data, err := index.WheelMetadata(path)
+	data, err := c.metadataIn(path, f)
 	if err != nil {
 		// Another process may have unpacked it meanwhile, and not kept the file.
 		if data, ok := c.unpackedMetadata(f); ok {
 			return data, nil
 		}
+	}
+	return data, err
+}
+
+// metadataIn reads the metadata of a wheel that is here. One that was fetched and is
+// no archive at all was damaged on its way, or is not what the index says.
+func (c *catalog) metadataIn(path string, f index.File) ([]byte, error) {
+	data, err := index.WheelMetadata(path)
+	if errors.Is(err, zip.ErrFormat) && f.Path == "" {
+		return nil, &index.DamagedError{File: f.Name, Why: "what came is not a wheel"}
 	}
 	return data, err
 }

@@ -10,6 +10,7 @@ import (
 	"slices"
 	"strings"
 
+	"glassjar/core/atomicfile"
 	"glassjar/core/jar"
 	"glassjar/core/project"
 )
@@ -114,9 +115,7 @@ func (m *Machine) noteSettled(place Place, spec *project.Spec, p *Plan) {
 	}
 	data, err := json.Marshal(note)
 	file := m.settledFile(place.Root)
-	if err == nil && note.Print != "" && os.MkdirAll(filepath.Dir(file), 0o755) == nil {
-		// Half a note is none, so that it need not be written beside its place. Where
-		// it cannot be written all is looked at anew.
-		_ = os.WriteFile(file, data, 0o644)
+	if err == nil && note.Print != "" {
+		_ = atomicfile.Cache(file, data) // without it all is looked at anew
 	}
 }
