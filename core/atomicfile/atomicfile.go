@@ -10,9 +10,10 @@
 //
 // What can be had again at any time is written by [Cache], which flushes nothing.
 //
-// The libraries that do this (renameio, natefinch/atomic, x/tools' lockedfile) were
-// read: none follows a link or keeps line ends, the first is not made for Windows,
-// the last edits in place. What is left of the work is short, and is here.
+// Libraries that do this were read: renameio 2.0 is not made for Windows, natefinch's
+// atomic 1.0 is, and neither flushes the folder, follows a link or keeps line ends;
+// the lockedfile of the go command edits in place. What is left of the work is short,
+// and is here.
 package atomicfile
 
 import (

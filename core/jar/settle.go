@@ -2,7 +2,6 @@ package jar
 
 import (
 	"context"
-	"errors"
 	"os"
 	"path/filepath"
 
@@ -132,7 +131,6 @@ func (j *Jar) flushWhole() error {
 	if err != nil {
 		return err
 	}
-	return errors.Join(batch.Flush(disk), closeDisk(disk))
+	defer disk.Close()
+	return batch.Flush(disk)
 }
-
-func closeDisk(d *durable.Disk) error { d.Close(); return nil }
