@@ -44,6 +44,11 @@ func (b *Batch) Folder(path string) {
 // to be flushed themselves: links to what is durable already.
 func (b *Batch) Count(n int) { b.more += n }
 
+// Whole reports whether the batch is so large that all of the file system is flushed.
+func (b *Batch) Whole() bool {
+	return wholeAtOnce && len(b.files)+len(b.folders) > 0 && len(b.files)+len(b.folders)+b.more >= Few
+}
+
 // Join moves what another batch has into this one.
 func (b *Batch) Join(other *Batch) {
 	b.files, b.more = append(b.files, other.files...), b.more+other.more
@@ -56,15 +61,12 @@ func (b *Batch) Join(other *Batch) {
 // Flush makes the batch durable, all of it on the file system that is watched, and
 // empties it. Names that are gone meanwhile are passed over.
 func (b *Batch) Flush(disk *Disk) error {
-	files, folders := b.files, b.sortedFolders()
-	many := len(files)+len(folders)+b.more >= Few
-	*b = Batch{}
-	if len(files)+len(folders) == 0 {
-		return nil
-	}
-	if many && wholeAtOnce {
+	if b.Whole() {
+		*b = Batch{}
 		return disk.Flush()
 	}
+	files, folders := b.files, b.sortedFolders()
+	*b = Batch{}
 	group := errgroup.Group{}
 	group.SetLimit(2 * runtime.NumCPU())
 	for _, f := range files {

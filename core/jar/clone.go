@@ -21,41 +21,43 @@ import (
 func (j *Jar) Clone(ctx context.Context, root string, in interpreter.Interpreter, opt Options) (*Jar, error) {
 	return place(ctx, root, opt, func(temp string) (*Jar, error) {
 		return prepare(temp, opt, func(copied *Jar) error {
-			if err := j.copyInto(ctx, copied.Root, opt.Place); err != nil {
+			files, err := j.copyInto(ctx, copied.Root, opt.Place)
+			if err != nil {
 				return err
 			}
+			copied.staged.Count(files)
 			return copied.build(in, opt)
 		})
 	})
 }
 
 // copyInto copies all that belongs to distributions, and what came by other
-// means.
-func (j *Jar) copyInto(ctx context.Context, root, way string) error {
+// means, and gives how many files that are.
+func (j *Jar) copyInto(ctx context.Context, root, way string) (files int, err error) {
 	placer := &store.Placer{Way: way}
 	defer placer.Close()
 	group, ctx := errgroup.WithContext(ctx)
 	group.SetLimit(max(2, runtime.NumCPU()))
-	err := j.copyFolder(ctx, group, placer, ".", root)
+	err = j.copyFolder(ctx, group, placer, ".", root, &files)
 	// What failed first is the reason; the walk only saw that it was to end.
 	if first := group.Wait(); first != nil {
 		err = first
 	}
 	if err != nil {
-		return err
+		return files, err
 	}
 	origins, err := os.ReadFile(j.Path(ownFolder, "origins.json"))
 	if os.IsNotExist(err) {
-		return nil
+		return files, nil
 	}
 	if err != nil {
-		return err
+		return files, err
 	}
-	return OwnFile{Data: origins}.write(filepath.Join(root, ownFolder, "origins.json"))
+	return files, OwnFile{Data: origins}.write(filepath.Join(root, ownFolder, "origins.json"))
 }
 
 // copyFolder lists a folder and those below it, and has their files copied.
-func (j *Jar) copyFolder(ctx context.Context, group *errgroup.Group, placer *store.Placer, dir, root string) error {
+func (j *Jar) copyFolder(ctx context.Context, group *errgroup.Group, placer *store.Placer, dir, root string, files *int) error {
 	entries, err := os.ReadDir(j.Path(dir))
 	if err != nil {
 		return err
@@ -64,6 +66,7 @@ func (j *Jar) copyFolder(ctx context.Context, group *errgroup.Group, placer *sto
 	if err := makeFolder(to); err != nil {
 		return err
 	}
+	*files += len(entries)
 	group.Go(func() error { return j.copyFiles(ctx, placer, dir, to, entries) })
 	for _, e := range entries {
 		if !e.IsDir() || dir == "." && e.Name() == ownFolder {
@@ -72,7 +75,7 @@ func (j *Jar) copyFolder(ctx context.Context, group *errgroup.Group, placer *sto
 		if err := ctx.Err(); err != nil {
 			return err
 		}
-		if err := j.copyFolder(ctx, group, placer, path.Join(dir, e.Name()), root); err != nil {
+		if err := j.copyFolder(ctx, group, placer, path.Join(dir, e.Name()), root, files); err != nil {
 			return err
 		}
 	}

@@ -114,8 +114,10 @@ type Jar struct {
 
 	held bool // this process has the lock
 	// unseen tells that the jar has not its place yet; texts, outside and flush
-	// are then what [Jar.Settle] writes besides, where to, and how it is flushed.
+	// are then what [Jar.Settle] writes besides, where to, and how it is flushed, and
+	// staged is what was put into it.
 	unseen  bool
+	staged  durable.Batch
 	texts   map[string]*Text
 	outside Outside
 	flush   func(*durable.Batch) error

@@ -23,6 +23,7 @@ func (a *application) fillUnseen() error {
 			return err
 		}
 	}
+	j.staged = a.batch
 	j.texts, j.outside, j.flush = map[string]*Text{stepSpec: a.change.Spec, stepRecord: a.change.Record}, a.change.Outside, a.change.Flush
 	return nil
 }
@@ -105,7 +106,12 @@ func (j *Jar) promise() (*journal, error) {
 
 // flushWhole makes all that is in a new jar durable.
 func (j *Jar) flushWhole() error {
-	batch := durable.Batch{}
+	batch := j.staged
+	batch.Folder(j.Root)
+	if batch.Whole() {
+		return j.flushBatch(&batch) // all at a stroke: there is nothing to be listed
+	}
+	batch = durable.Batch{}
 	err := filepath.WalkDir(j.Root, func(file string, e os.DirEntry, err error) error {
 		switch {
 		case err != nil:
@@ -124,8 +130,12 @@ func (j *Jar) flushWhole() error {
 	if err != nil {
 		return err
 	}
+	return j.flushBatch(&batch)
+}
+
+func (j *Jar) flushBatch(batch *durable.Batch) error {
 	if j.flush != nil {
-		return j.flush(&batch)
+		return j.flush(batch)
 	}
 	disk, err := durable.Open(j.Root)
 	if err != nil {

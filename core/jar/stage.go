@@ -102,13 +102,13 @@ func (a *application) place(name string, from store.Pair, file string) error {
 		return err
 	}
 	dir := path.Dir(file)
-	a.batch.Folder(a.staged(dir))
 	a.batch.Count(1)
 	if from.Optional {
 		a.optional[file] = true
 	}
 	if n := len(a.waiting); n == 0 || a.last != dir {
 		a.hand(batch)
+		a.batch.Folder(a.staged(dir))
 		a.waiting = append(a.waiting, folderful{dir: a.staged(dir)})
 		a.last = dir
 	}
