@@ -266,20 +266,13 @@ func (c *Client) Read(ctx context.Context, address, accept string, limit int64) 
 	if kept != nil && (c.Offline || kept.fresh(time.Now())) {
 		return kept.body, kept.response(), nil
 	}
-	var last error
-	for try := 0; try <= c.retries(); try++ {
-		if try > 0 {
-			if err := wait(ctx, c.pause()<<(try-1)); err != nil {
-				return nil, nil, err
-			}
-		}
-		data, res, err := c.readOnce(ctx, address, accept, limit, kept)
-		if !errors.Is(err, errBroken) {
-			return data, res, err
-		}
-		last = err
-	}
-	return nil, nil, last
+	var data []byte
+	var res *Response
+	err := c.repeat(ctx, func() (err error) {
+		data, res, err = c.readOnce(ctx, address, accept, limit, kept)
+		return err
+	})
+	return data, res, err
 }
 
 func (c *Client) readOnce(ctx context.Context, address, accept string, limit int64, kept *kept) ([]byte, *Response, error) {

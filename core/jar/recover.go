@@ -287,7 +287,7 @@ func (r *recovering) replace(s step, from, to, copies string) error {
 		if err != nil {
 			return err
 		}
-		return replaceByLink(target, file)
+		return r.replaceByLink(target, file)
 	}
 	data, err := os.ReadFile(kept)
 	if err != nil {
@@ -299,9 +299,10 @@ func (r *recovering) replace(s step, from, to, copies string) error {
 	return atomicfile.Write(file, data, opt)
 }
 
-// replaceByLink puts a symbolic link in the place of whatever is there.
-func replaceByLink(target, at string) error {
-	temp := at + ".glassjar-link"
+// replaceByLink puts a symbolic link in the place of whatever is there. It is made in
+// staging, which is removed whatever happens.
+func (r *recovering) replaceByLink(target, at string) error {
+	temp := r.jar.Path(stagingFolder, "link")
 	if err := os.Remove(temp); err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return err
 	}
