@@ -48,7 +48,9 @@ func (a *app) diagnoseCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "diagnose MODULE", GroupID: "look", Short: "why an import works or fails, and what mends it",
 		Long: `Runs the import with the jar's Python, where you stand, and explains what comes of
-it. The exit code is 1 if it fails.`,
+it: the code of the module is run. In a jar that was not made here for you, or a folder
+of another user's, nothing is run, and it only says where the module would come from.
+The exit code is 1 if it fails.`,
 		Example: "  glassjar diagnose brixmeter",
 		Args:    exactly("the name of a module"),
 		RunE: func(cmd *cobra.Command, args []string) error {

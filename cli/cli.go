@@ -3,6 +3,11 @@
 package cli
 
 import (
+	"path/filepath"
+	"runtime"
+	"runtime/debug"
+	"slices"
+
 	"bufio"
 	"context"
 	"errors"
@@ -16,15 +21,19 @@ import (
 	"github.com/spf13/cobra"
 
 	"glassjar/cli/view"
+	"glassjar/core/atomicfile"
 	"glassjar/core/fetch"
+	"glassjar/core/guard"
 	"glassjar/core/jar"
+	"glassjar/core/near"
 	"glassjar/core/operation"
 )
 
 // app is what all commands share: the common flags, the screen, the machine.
 type app struct {
-	in       io.Reader
-	out, err io.Writer
+	in  io.Reader
+	out *output
+	err io.Writer
 
 	json, yes, quiet, offline, verbose, noWait bool
 	color, jar                                 string
@@ -52,24 +61,46 @@ func Main(args []string, in io.Reader, out, errs io.Writer) int {
 	if l := plainRun(args); l != nil {
 		return start(l, errs)
 	}
-	a := &app{in: in, out: out, err: errs, typed: args}
+	return newApp(args, in, out, errs).run()
+}
+
+func newApp(args []string, in io.Reader, out, errs io.Writer) *app {
+	return &app{in: in, out: &output{to: out}, err: errs, typed: args}
+}
+
+// run runs the command line.
+func (a *app) run() (code int) {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
+	defer func() {
+		if r := recover(); r != nil {
+			code = a.fail(ctx, guard.Caught(r, debug.Stack()))
+		}
+	}()
 	root := a.root()
-	root.SetArgs(args)
-	root.SetIn(in)
-	root.SetOut(out)
-	root.SetErr(errs)
+	root.SetArgs(a.typed)
+	root.SetIn(a.in)
+	root.SetOut(a.out)
+	root.SetErr(a.err)
 	err := root.ExecuteContext(ctx)
 	a.tellNotes()
 	if err == nil {
-		return a.exit
+		if err = a.out.lost; err == nil {
+			return a.exit
+		}
+		return a.fail(ctx, &view.OutputError{Err: err})
 	}
-	var code exitCode
-	if errors.As(err, &code) {
-		return int(code)
+	return a.fail(ctx, err)
+}
+
+// fail says in words what went wrong, and gives the exit code.
+func (a *app) fail(ctx context.Context, err error) int {
+	var exit exitCode
+	if errors.As(err, &exit) {
+		return int(exit)
 	}
 	if a.screen == nil {
+		a.json = a.json || asksJSON(a.typed) // it may not have come to reading that
 		a.screen = a.newScreen()
 	}
 	if ctx.Err() != nil {
@@ -79,9 +110,40 @@ func Main(args []string, in io.Reader, out, errs io.Writer) int {
 	if errors.As(err, &flags) {
 		err = &operation.UsageError{Why: flags.Error(), Try: "glassjar help " + flags.command}
 	}
+	var panicked *guard.PanicError
+	if errors.As(err, &panicked) {
+		panicked.Kept = a.keepReport(panicked)
+	}
 	m := a.screen.Words(a.doing, err)
 	a.screen.Fail(m)
 	return m.Exit
+}
+
+// asksJSON looks for --json before what belongs to another command.
+func asksJSON(args []string) bool {
+	for _, w := range args {
+		if w == "--" {
+			return false
+		}
+		if w == "--json" || w == "--json=true" {
+			return true
+		}
+	}
+	return false
+}
+
+// keepReport writes down what is needed to mend a fault of this program, and gives the
+// file; empty where that cannot be done.
+func (a *app) keepReport(p *guard.PanicError) string {
+	if a.machine == nil {
+		return ""
+	}
+	file := filepath.Join(a.machine.Folders.State, "fault.txt")
+	text := fmt.Sprintf("glassjar %s, %s, %s/%s\nglassjar %s\n\n%v\n\n%s", Version, runtime.Version(), runtime.GOOS, runtime.GOARCH, typedWords(a.typed), p.Value, p.Stack)
+	if os.MkdirAll(filepath.Dir(file), 0o777) != nil || atomicfile.Write(file, []byte(text), atomicfile.Options{Mode: 0o600}) != nil {
+		return ""
+	}
+	return file
 }
 
 // tellNotes shows the remarks so far, each once.
@@ -130,13 +192,17 @@ const long = `Glass Jar keeps one isolated Python environment, a jar, for each p
 writes down what is in it, so that anyone can make the same jar again.`
 
 func (a *app) root() *cobra.Command {
+	version := false
 	root := &cobra.Command{
 		Use: "glassjar", Short: "isolated Python environments that are written down", Long: long,
 		SilenceErrors: true, SilenceUsage: true,
 		PersistentPreRunE: func(cmd *cobra.Command, args []string) error { return a.prepare(cmd, args) },
 		Args:              cobra.ArbitraryArgs,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if len(args) == 0 {
+			switch {
+			case version && len(args) == 0:
+				return a.showVersion()
+			case len(args) == 0:
 				return cmd.Help()
 			}
 			return unknownCommand(args[0], names(cmd))
@@ -150,6 +216,7 @@ func (a *app) root() *cobra.Command {
 	f.BoolVar(&a.offline, "offline", false, "use only what is on this machine")
 	f.BoolVar(&a.noWait, "no-wait", false, "fail at once where another command is at work on the jar")
 	f.BoolVarP(&a.verbose, "verbose", "v", false, "say more, such as what was passed over")
+	root.Flags().BoolVar(&version, "version", false, "show the version, as the command version does")
 	f.StringVar(&a.color, "color", "auto", "auto, always or never")
 	root.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error {
 		return &flagError{strings.TrimPrefix(cmd.CommandPath(), "glassjar "), err}
@@ -185,7 +252,7 @@ func (a *app) commands() []*cobra.Command {
 		a.installCommand(), a.uninstallCommand(), a.outdatedCommand(), a.upgradeCommand(), a.historyCommand(), a.rewindCommand(),
 		a.hereCommand(), a.contentsCommand(), a.aboutCommand(), a.whyCommand(), a.searchCommand(), a.diagnoseCommand(), a.diffCommand(), a.checkCommand(), a.labelCommand(), a.reportCommand(),
 		a.recordCommand(), a.recreateCommand(), a.sealCommand(),
-		a.runCommand(), a.enterCommand(), a.leaveCommand(), a.shellSetupCommand(), a.connectCommand(),
+		a.runCommand(), a.enterCommand(), a.leaveCommand(), a.trustCommand(), a.shellSetupCommand(), a.connectCommand(),
 		a.pythonsCommand(), a.indexCommand(), a.storeCommand(), a.settingsCommand(), a.straysCommand(), a.serveCommand(), a.demoCommand(), a.versionCommand(),
 	}
 }
@@ -208,6 +275,9 @@ func (a *app) prepare(cmd *cobra.Command, args []string) error {
 	if a.color != "auto" && a.color != "always" && a.color != "never" {
 		return &operation.UsageError{Why: fmt.Sprintf("--color is auto, always or never, not %q", a.color)}
 	}
+	if a.jar != "" && ignoresJar(cmd) {
+		return &operation.UsageError{Why: strings.TrimPrefix(cmd.CommandPath(), "glassjar ") + " does not act on one jar, so it does not take --jar", Try: "glassjar help " + strings.TrimPrefix(cmd.CommandPath(), "glassjar ")}
+	}
 	a.restoreMask = ownRights()
 	a.screen = a.newScreen()
 	a.doing = strings.TrimSpace(strings.TrimPrefix(cmd.CommandPath(), "glassjar") + " " + strings.Join(args, " "))
@@ -218,20 +288,36 @@ func (a *app) prepare(cmd *cobra.Command, args []string) error {
 	if a.machine, err = operation.NewMachine(dir); err != nil {
 		return err
 	}
+	a.screen.Call = a.machine.Places().Call
 	a.machine.Client.Offline = a.offline
 	a.machine.Command, a.machine.NoWait = typedWords(a.typed), a.noWait
-	a.machine.Waits = func(jar string) { a.screen.Note("waiting: another command is at work on " + a.screen.Path(jar)) }
+	a.machine.Waits = func(jar string) { a.screen.Note("waiting: another command is at work on " + a.screen.Jar(jar)) }
+	if a.canAsk() {
+		a.machine.AskTrust = a.askTrust
+	}
 	a.machine.CompileLater = compileLater
 	a.machine.Sweep()
 	a.machine.Report = a.screen.Progress().Report
 	return nil
 }
 
+// withoutJar are the commands that act on no jar, on all of them, or on those that their
+// arguments name.
+var withoutJar = []string{"create", "clone", "discard", "shelf", "shelf rename", "search", "shell-setup", "leave", "pythons", "index", "index list", "index add", "index drop", "index order",
+	"store", "store usage", "store tidy", "store verify", "settings", "strays", "strays put-away", "strays bring-back", "serve", "demo", "version", "help"}
+
+func ignoresJar(cmd *cobra.Command) bool {
+	return slices.Contains(withoutJar, strings.TrimPrefix(cmd.CommandPath(), "glassjar "))
+}
+
 // typedWords is a command line for the history; it keeps no password.
 func typedWords(args []string) string {
 	words := make([]string, len(args))
 	for i, w := range args {
-		if strings.Contains(w, "://") {
+		if name, address, ok := strings.Cut(w, " @ "); ok && strings.Contains(w, "://") {
+			address, rest, _ := strings.Cut(address, " ")
+			w = strings.TrimSpace(name + " @ " + fetch.Redact(address) + " " + rest)
+		} else if strings.Contains(w, "://") {
 			w = fetch.Redact(w)
 		}
 		words[i] = w
@@ -260,14 +346,19 @@ func (a *app) canAsk() bool {
 }
 
 func (a *app) ask(question string) (bool, error) {
-	fmt.Fprintf(a.err, "%s [y/N] ", question)
+	answer, err := a.askWord(question + " [y/N]")
+	return answer == "y" || answer == "yes", err
+}
+
+// askWord asks for a line, and gives it in lower case; empty where there is no answer.
+func (a *app) askWord(question string) (string, error) {
+	fmt.Fprint(a.err, question+" ")
 	line, err := bufio.NewReader(a.in).ReadString('\n')
 	if err != nil && line == "" {
 		fmt.Fprintln(a.err)
-		return false, nil
+		return "", nil
 	}
-	answer := strings.ToLower(strings.TrimSpace(line))
-	return answer == "y" || answer == "yes", nil
+	return strings.ToLower(strings.TrimSpace(line)), nil
 }
 
 // show prints the outcome of a change.
@@ -304,9 +395,18 @@ func names(cmd *cobra.Command) []string {
 	return out
 }
 
+// meant are words that people type first for commands that are called otherwise here.
+var meant = map[string]string{"list": "contents", "show": "about", "info": "about", "add": "install", "get": "install", "remove": "uninstall", "delete": "discard", "drop": "discard", "update": "upgrade",
+	"new": "create", "make": "create", "shell": "enter", "activate": "enter", "deactivate": "leave", "exit": "leave", "start": "run", "export": "record --as list", "import": "recreate --from FILE", "restore": "recreate",
+	"copy": "clone", "rename": "shelf rename", "undo": "rewind", "back": "rewind", "log": "history", "status": "here", "which": "here", "where": "here", "clean": "store tidy", "verify": "check", "repair": "check --mend",
+	"allow": "trust", "tree": "contents --tree", "find": "search", "jars": "shelf"}
+
 func unknownCommand(name string, known []string) error {
 	e := &operation.UsageError{Why: fmt.Sprintf("there is no command %q", name), Try: "glassjar help lists the commands"}
-	if near := operation.Near(name, known); len(near) > 0 {
+	switch near := near.Names(name, known); {
+	case meant[name] != "":
+		e.Try = "glassjar " + meant[name]
+	case len(near) > 0:
 		e.Try = "glassjar " + near[0]
 	}
 	return e
@@ -319,6 +419,29 @@ func atLeast(n int, what string) cobra.PositionalArgs {
 			return &operation.UsageError{Why: cmd.Name() + " needs " + what, Try: "glassjar help " + cmd.Name()}
 		}
 		return nil
+	}
+}
+
+// exactlyTwo takes two arguments.
+func exactlyTwo(what string) cobra.PositionalArgs {
+	return func(cmd *cobra.Command, args []string) error {
+		if err := atLeast(2, what)(cmd, args); err != nil {
+			return err
+		}
+		return atMost(2)(cmd, args)
+	}
+}
+
+// noSubcommand takes no argument, since only commands can stand there.
+func noSubcommand(known ...string) cobra.PositionalArgs {
+	return func(cmd *cobra.Command, args []string) error {
+		if len(args) == 0 {
+			return nil
+		}
+		for i := range known {
+			known[i] = cmd.Name() + " " + known[i]
+		}
+		return unknownCommand(cmd.Name()+" "+args[0], known)
 	}
 }
 

@@ -13,7 +13,7 @@ import (
 // Every command has a short word and an example, and each example is a command
 // line that there is: its command is found and its options are known.
 func TestExamplesAreTrue(t *testing.T) {
-	root := (&app{out: io.Discard, err: io.Discard}).root()
+	root := newApp(nil, nil, io.Discard, io.Discard).root()
 	seen := 0
 	var visit func(cmd *cobra.Command)
 	visit = func(cmd *cobra.Command) {

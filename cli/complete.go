@@ -2,53 +2,128 @@ package cli
 
 import (
 	"os"
+	"strings"
 
 	"github.com/spf13/cobra"
 
 	"glassjar/core/operation"
+	"glassjar/core/settings"
+	"glassjar/core/target"
 )
 
-// offer says what a shell can complete; word is what stands there so far.
-type offer func(m *operation.Machine, cmd *cobra.Command, word string) []string
+// offer says what a shell can complete; args are the words before, word is what stands
+// there so far.
+type offer func(m *operation.Machine, cmd *cobra.Command, args []string, word string) []string
 
-// completes makes a command's arguments, or a flag's value, completable.
-func (a *app) completes(from offer) cobra.CompletionFunc {
+// filesToo are offers beside which any file can stand.
+const filesToo = cobra.ShellCompDirectiveDefault
+
+// completes makes a command's arguments, or a flag's value, completable. What begins
+// as a path is completed as one where files can stand.
+func (a *app) completes(from offer, directive cobra.ShellCompDirective) cobra.CompletionFunc {
 	return func(cmd *cobra.Command, args []string, word string) ([]string, cobra.ShellCompDirective) {
+		if directive == filesToo && (strings.HasPrefix(word, ".") || strings.Contains(word, "/") || strings.HasPrefix(word, "~")) {
+			return nil, cobra.ShellCompDirectiveDefault
+		}
 		dir, err := os.Getwd()
 		if err != nil {
-			return nil, cobra.ShellCompDirectiveNoFileComp
+			return nil, directive
 		}
 		m, err := operation.NewMachine(dir)
 		if err != nil {
-			return nil, cobra.ShellCompDirectiveNoFileComp
+			return nil, directive
 		}
-		return from(m, cmd, word), cobra.ShellCompDirectiveNoFileComp
+		return from(m, cmd, args, word), directive | cobra.ShellCompDirectiveKeepOrder
 	}
 }
 
-// offers says for each command what its arguments are.
+func fixed(list ...string) offer {
+	return func(*operation.Machine, *cobra.Command, []string, string) []string { return list }
+}
+
+// first keeps an offer to the first argument.
+func first(from offer) offer {
+	return func(m *operation.Machine, cmd *cobra.Command, args []string, word string) []string {
+		if len(args) > 0 {
+			return nil
+		}
+		return from(m, cmd, args, word)
+	}
+}
+
+// offers says for each command what its arguments are, and for each option what its
+// values are.
 func (a *app) offers(root *cobra.Command) {
-	jars := func(m *operation.Machine, _ *cobra.Command, _ string) []string { return m.OfferJars() }
-	installed := func(m *operation.Machine, _ *cobra.Command, _ string) []string { return m.OfferInstalled(a.jar) }
-	names := func(m *operation.Machine, cmd *cobra.Command, word string) []string {
+	jars := func(m *operation.Machine, _ *cobra.Command, _ []string, _ string) []string { return m.OfferJars() }
+	installed := func(m *operation.Machine, _ *cobra.Command, _ []string, _ string) []string {
+		return m.OfferInstalled(a.jar)
+	}
+	names := func(m *operation.Machine, cmd *cobra.Command, _ []string, word string) []string {
 		return m.OfferNames(cmd.Context(), word)
 	}
-	both := func(m *operation.Machine, cmd *cobra.Command, word string) []string {
-		return append(installed(m, cmd, word), names(m, cmd, word)...)
+	both := func(m *operation.Machine, cmd *cobra.Command, args []string, word string) []string {
+		return append(installed(m, cmd, args, word), names(m, cmd, args, word)...)
 	}
-	indexes := func(m *operation.Machine, _ *cobra.Command, _ string) []string { return m.OfferIndexes() }
+	indexes := func(m *operation.Machine, _ *cobra.Command, _ []string, _ string) []string { return m.OfferIndexes() }
+	states := func(m *operation.Machine, cmd *cobra.Command, _ []string, _ string) []string {
+		return m.OfferStates(cmd.Context(), a.jar)
+	}
+	scripts := func(m *operation.Machine, _ *cobra.Command, _ []string, _ string) []string {
+		return m.OfferScripts(a.jar)
+	}
+	values := func(_ *operation.Machine, _ *cobra.Command, args []string, _ string) []string {
+		if len(args) == 0 {
+			return settings.Keys()
+		}
+		known, _ := settings.Known(args[0])
+		switch known.Kind {
+		case settings.Choice:
+			return known.Choices
+		case settings.YesNo:
+			return []string{"true", "false"}
+		}
+		return nil
+	}
+	noFiles := cobra.ShellCompDirectiveNoFileComp
 	for _, o := range []struct {
-		path []string
-		from offer
+		path      string
+		from      offer
+		directive cobra.ShellCompDirective
 	}{
-		{[]string{"discard"}, jars}, {[]string{"enter"}, jars}, {[]string{"clone"}, jars}, {[]string{"diff"}, jars}, {[]string{"install"}, names}, {[]string{"search"}, names}, {[]string{"about"}, both},
-		{[]string{"uninstall"}, installed}, {[]string{"upgrade"}, installed}, {[]string{"why"}, installed},
-		{[]string{"index", "drop"}, indexes}, {[]string{"index", "order"}, indexes},
+		{"discard", jars, filesToo}, {"enter", first(jars), filesToo}, {"clone", jars, filesToo}, {"diff", jars, filesToo}, {"shelf rename", jars, noFiles},
+		{"install", names, filesToo}, {"search", names, noFiles}, {"about", both, noFiles}, {"uninstall", installed, noFiles}, {"upgrade", installed, noFiles}, {"why", installed, noFiles},
+		{"index drop", indexes, noFiles}, {"index order", indexes, noFiles}, {"index add", fixed(), filesToo}, {"rewind", first(states), noFiles}, {"run", first(scripts), filesToo},
+		{"seal", fixed(), filesToo}, {"serve", fixed(), filesToo}, {"settings", values, filesToo},
 	} {
-		if cmd, _, err := root.Find(o.path); err == nil {
-			cmd.ValidArgsFunction = a.completes(o.from)
+		if cmd, _, err := root.Find(strings.Fields(o.path)); err == nil {
+			cmd.ValidArgs, cmd.ValidArgsFunction = nil, a.completes(o.from, o.directive)
 		}
 	}
-	// The flag is there, so that this cannot fail.
-	_ = root.RegisterFlagCompletionFunc("jar", a.completes(jars))
+	groups := func(m *operation.Machine, _ *cobra.Command, _ []string, _ string) []string { return m.OfferParts(true) }
+	extras := func(m *operation.Machine, _ *cobra.Command, _ []string, _ string) []string {
+		return m.OfferParts(false)
+	}
+	pythons := func(m *operation.Machine, cmd *cobra.Command, _ []string, _ string) []string {
+		return m.OfferPythons(cmd.Context())
+	}
+	options := map[string]struct {
+		from      offer
+		directive cobra.ShellCompDirective
+	}{
+		"jar": {jars, filesToo}, "color": {fixed("auto", "always", "never"), noFiles}, "as": {fixed(operation.AsLock, operation.AsSpec, operation.AsList, operation.AsSBOM), noFiles},
+		"group": {groups, noFiles}, "extra": {extras, noFiles}, "python": {pythons, filesToo}, "target": {fixed(target.Known()...), noFiles}, "put": {names, noFiles},
+		"maturity": {fixed(operation.Maturities...), noFiles}, "to": {fixed(), filesToo}, "from": {fixed(), filesToo}, "write": {fixed(), filesToo}, "at": {fixed(), filesToo}, "program": {fixed(), filesToo},
+	}
+	var visit func(cmd *cobra.Command)
+	visit = func(cmd *cobra.Command) {
+		for name, o := range options {
+			if cmd.Flags().Lookup(name) != nil || cmd.PersistentFlags().Lookup(name) != nil {
+				_ = cmd.RegisterFlagCompletionFunc(name, a.completes(o.from, o.directive)) // the flag is there
+			}
+		}
+		for _, sub := range cmd.Commands() {
+			visit(sub)
+		}
+	}
+	visit(root)
 }

@@ -19,6 +19,12 @@ belongs to no project. Nothing is installed in it and nothing outside changes.`,
 			if len(args) == 1 {
 				opt.Name = args[0]
 			}
+			if err := oneOf(cmd, "at", "here"); err != nil {
+				return err
+			}
+			if len(args) == 1 && (opt.At != "" || opt.Here) {
+				return &operation.UsageError{Why: "a name puts the jar on the shelf, and --at or --here elsewhere", Try: "leave out one of them"}
+			}
 			created, err := a.machine.Create(cmd.Context(), opt, a.decide(false))
 			if err != nil {
 				return err
@@ -33,6 +39,7 @@ belongs to no project. Nothing is installed in it and nothing outside changes.`,
 	}
 	cmd.Flags().StringVar(&opt.Python, "python", "", "the Python to use: 3.12, \">=3.9,<3.12\", pypy, or a path")
 	cmd.Flags().StringVar(&opt.At, "at", "", "make it in this folder")
+	cmd.Flags().BoolVar(&opt.Here, "here", false, "make it in this folder, though it lies in a project")
 	cmd.Flags().StringArrayVar(&opt.Put, "put", nil, "install this into it as well; may be repeated")
 	cmd.Flags().BoolVar(&opt.SeeSystem, "see-system", false, "let it see the packages of the Python it is made from")
 	return cmd

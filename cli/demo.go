@@ -11,6 +11,8 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"glassjar/cli/view"
+
 	"glassjar/sample"
 )
 
@@ -34,7 +36,7 @@ a network: each command as you would type it, and its true output.`,
 			}
 			err = d.play()
 			if err == nil && a.json {
-				a.screen.Data(map[string]any{"steps": d.steps, "folder": d.top, "kept": keep})
+				a.screen.Data(view.DemoResult{Steps: d.steps, Folder: d.top, Kept: keep})
 			}
 			return err
 		},
@@ -51,13 +53,7 @@ type demo struct {
 	top, dir     string
 	self, python string
 	env          []string
-	steps        []demoStep
-}
-
-type demoStep struct {
-	Command string `json:"command"`
-	Output  string `json:"output"`
-	Exit    int    `json:"exit"`
+	steps        []view.DemoStep
 }
 
 func (a *app) newDemo(ctx context.Context) (*demo, error) {
@@ -232,10 +228,10 @@ func (d *demo) fails(line string) error {
 }
 
 // run types one line and prints what comes back.
-func (d *demo) run(line string) (demoStep, error) {
+func (d *demo) run(line string) (view.DemoStep, error) {
 	d.app.screen.Say("$ %s", line)
 	words := splitLine(line)
-	step := demoStep{Command: line}
+	step := view.DemoStep{Command: line}
 	if words[0] == "cd" {
 		d.dir = filepath.Join(d.dir, words[1])
 		d.steps = append(d.steps, step)

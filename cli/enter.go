@@ -6,6 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"glassjar/cli/view"
 	"glassjar/core/operation"
 	"glassjar/core/shell"
 )
@@ -21,6 +22,9 @@ elsewhere a new shell is opened inside, and exit leads out of it again.`,
 		Args:    atMost(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			ref := a.jar
+			if len(args) > 0 && ref != "" {
+				return &operation.UsageError{Why: "enter takes one jar, and two are named", Try: "leave out --jar, or the other"}
+			}
 			if len(args) > 0 {
 				ref = args[0]
 			}
@@ -70,7 +74,7 @@ shell's start file; elsewhere it says how to get out.`,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			active, entered := a.machine.Active, os.Getenv(operation.EnteredVariable)
 			if a.json {
-				a.screen.Data(map[string]string{"active": active, "entered": entered})
+				a.screen.Data(view.LeaveResult{Active: active, Entered: entered})
 				return nil
 			}
 			if os.Getenv(shell.Variable) != "" && active != "" {
@@ -109,7 +113,7 @@ this program made on this machine for you are entered so.`,
 				return err
 			}
 			if a.json {
-				a.screen.Data(map[string]string{"shell": args[0], "text": text})
+				a.screen.Data(view.ShellResult{Shell: args[0], Text: text})
 				return nil
 			}
 			_, err = a.out.Write([]byte(text))

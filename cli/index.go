@@ -58,6 +58,9 @@ about a name: does it answer, how fast, does it speak JSON, and does it give
 metadata apart from the files. The exit code is 1 if one does not answer.`,
 		Example: "  glassjar index list\n  glassjar index list --probe",
 		RunE: func(cmd *cobra.Command, args []string) error {
+			if cmd.Flags().Changed("project") {
+				return &operation.UsageError{Why: "index list shows the project's indexes and your own, so --project has no effect", Try: "glassjar help index list"}
+			}
 			if !probe {
 				return a.listIndexes()
 			}
@@ -67,7 +70,7 @@ metadata apart from the files. The exit code is 1 if one does not answer.`,
 					a.exit = view.ExitNo
 				}
 			}
-			return a.present(map[string]any{"indexes": list}, err, func() { a.screen.Indexes(list) })
+			return a.present(view.IndexesResult{Indexes: list}, err, func() { a.screen.Indexes(list) })
 		},
 	}
 	cmd.Flags().BoolVar(&probe, "probe", false, "ask each whether it answers, and what it speaks")
@@ -80,7 +83,7 @@ func (a *app) listIndexes() error {
 		return err
 	}
 	if a.json {
-		a.screen.Data(map[string]any{"indexes": list})
+		a.screen.Data(view.IndexesResult{Indexes: list})
 		return nil
 	}
 	a.screen.Indexes(list)

@@ -18,6 +18,9 @@ that came of it into the record.`,
 		Example: "  glassjar install brixmeter\n  glassjar install 'press-schedule>=2' orchard-map",
 		Args:    atLeast(1, "the name of something to install"),
 		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := oneOf(cmd, "group", "extra"); err != nil {
+				return err
+			}
 			opt.Jar, opt.Wants = a.jar, args
 			o, err := a.machine.Install(cmd.Context(), opt, a.decide(planOnly))
 			if err != nil {

@@ -17,11 +17,8 @@ func (a *app) cloneCommand() *cobra.Command {
 a path, or a name for the shelf. What is done to one afterwards does not touch the
 other.`,
 		Example: "  glassjar clone .jar scratch\n  glassjar clone scratch ../other/.jar --python 3.12",
-		Args:    atLeast(2, "what to clone, and where to"),
+		Args:    exactlyTwo("what to clone, and where to"),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := atMost(2)(cmd, args); err != nil {
-				return err
-			}
 			opt.From, opt.To = args[0], args[1]
 			o, err := a.machine.Clone(cmd.Context(), opt, a.decide(false))
 			if err != nil {
@@ -86,6 +83,9 @@ in effect with its record. The exit code is 1 if they differ.`,
 		Example: "  glassjar diff\n  glassjar diff scratch\n  glassjar diff .jar pylock.toml",
 		Args:    atMost(2),
 		RunE: func(cmd *cobra.Command, args []string) error {
+			if len(args) == 2 && a.jar != "" {
+				return &operation.UsageError{Why: "diff compares the two that are named, so --jar has no effect", Try: "glassjar help diff"}
+			}
 			var x, y string
 			if len(args) > 0 {
 				x = args[0]
@@ -131,13 +131,23 @@ func (a *app) shelfCommand() *cobra.Command {
 		Long: `Lists the jars on the shelf and those of projects: place, Python, packages, size,
 when each was last used, and how it is.`,
 		Example: "  glassjar shelf\n  glassjar shelf --stale 90",
-		Args:    atMost(0),
+		Args:    noSubcommand("rename"),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			s, err := a.machine.Shelf(cmd.Context(), stale)
 			return a.present(s, err, func() { a.screen.Shelf(s) })
 		},
 	}
 	cmd.Flags().IntVar(&stale, "stale", 0, "only those not used for this many days")
+	cmd.AddCommand(&cobra.Command{
+		Use: "rename NAME NEW", Short: "give a jar on the shelf another name",
+		Long:    `Gives a jar on the shelf another name. A project's jar is called after the project.`,
+		Example: "  glassjar shelf rename scratch old-press",
+		Args:    exactlyTwo("a jar on the shelf, and its new name"),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			r, err := a.machine.Rename(cmd.Context(), args[0], args[1])
+			return a.present(r, err, func() { a.screen.Renamed(r) })
+		},
+	})
 	return cmd
 }
 
@@ -152,6 +162,9 @@ contents give equal bytes. With --check a sealed jar is verified, byte for byte.
 		Example: "  glassjar seal press.zip\n  glassjar seal press.zip --target linux-x86_64\n  glassjar seal press.zip --check",
 		Args:    exactly("the file to write"),
 		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := oneOf(cmd, "check", "target"); err != nil {
+				return err
+			}
 			if check {
 				s, err := a.machine.CheckSealed(cmd.Context(), args[0])
 				if err == nil && len(s.Faults) > 0 {

@@ -22,6 +22,9 @@ func (a *app) contentsCommand() *cobra.Command {
 		Example: "  glassjar contents\n  glassjar contents --sizes\n  glassjar contents --tree",
 		Args:    atMost(0),
 		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := oneOf(cmd, "tree", "sizes"); err != nil {
+				return err
+			}
 			c, err := a.machine.Contents(cmd.Context(), a.jar, group)
 			return a.present(c, err, func() {
 				if tree {

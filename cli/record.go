@@ -1,6 +1,8 @@
 package cli
 
 import (
+	"errors"
+
 	"github.com/spf13/cobra"
 
 	"glassjar/cli/view"
@@ -20,7 +22,13 @@ jar that was filled by hand, or a CycloneDX bill of materials.`,
 		Args:    atMost(0),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			opt.Jar = a.jar
-			if form != operation.AsLock {
+			if err := errors.Join(with(cmd, "to", "as"), oneOf(cmd, "check", "to")); err != nil {
+				return err
+			}
+			if form != operation.AsLock || to != "" {
+				if err := errors.Join(oneOf(cmd, "as", "check"), oneOf(cmd, "as", "pre")); err != nil {
+					return err
+				}
 				return a.export(cmd, form, to)
 			}
 			r, err := a.machine.Record(cmd.Context(), opt)
@@ -47,7 +55,7 @@ jar that was filled by hand, or a CycloneDX bill of materials.`,
 
 // export prints the contents in another form, or writes them into a file.
 func (a *app) export(cmd *cobra.Command, form, to string) error {
-	data, err := a.machine.Export(cmd.Context(), a.jar, form)
+	data, err := a.machine.Export(cmd.Context(), a.jar, form, to)
 	if err != nil {
 		return err
 	}
@@ -58,7 +66,7 @@ func (a *app) export(cmd *cobra.Command, form, to string) error {
 		}
 		a.screen.Wrote(to)
 	case a.json && form != operation.AsSBOM:
-		a.screen.Data(map[string]string{"form": form, "text": string(data)})
+		a.screen.Data(view.FormResult{Form: form, Text: string(data)})
 	default:
 		_, err = a.out.Write(data)
 	}
@@ -76,6 +84,11 @@ exactly what the record says. If it already is so, nothing is done.`,
 		Args:    atMost(0),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			opt.Jar = a.jar
+			for _, err := range []error{with(cmd, "lenient", "from"), oneOf(cmd, "as-recorded", "from"), oneOf(cmd, "as-recorded", "target"), oneOf(cmd, "lenient", "target")} {
+				if err != nil {
+					return err
+				}
+			}
 			planOnly = planOnly || opt.Target != ""
 			o, err := a.machine.Recreate(cmd.Context(), opt, a.decide(planOnly))
 			if err != nil {
@@ -91,6 +104,7 @@ exactly what the record says. If it already is so, nothing is done.`,
 	cmd.Flags().StringArrayVar(&opt.Groups, "group", nil, "install this dependency group too; may be repeated")
 	cmd.Flags().StringArrayVar(&opt.Extras, "extra", nil, "install this extra of the project too; may be repeated")
 	cmd.Flags().StringVar(&opt.From, "from", "", "follow this record, spec or plain list instead")
+	cmd.Flags().BoolVar(&opt.Lenient, "lenient", false, "with a plain list, take what is a requirement and tell what is left out")
 	cmd.Flags().StringVar(&opt.Target, "target", "", "show what another machine would get, such as windows-x86_64")
 	cmd.Flags().BoolVar(&opt.Only, "only", false, "of the spec, install only the groups and extras that are named")
 	return cmd

@@ -9,6 +9,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"glassjar/cli/view"
 	"glassjar/core/index"
 )
 
@@ -23,6 +24,9 @@ With --write the index is written as files, for any web server.`,
 		Example: "  glassjar serve ./wheels --port 8800\n  glassjar serve --write ./site",
 		Args:    atMost(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := oneOf(cmd, "port", "write"); err != nil {
+				return err
+			}
 			dir := ""
 			if len(args) == 1 {
 				dir = args[0]
@@ -54,7 +58,7 @@ func (a *app) serve(ctx context.Context, source index.Source, port int) error {
 	}
 	address := "http://" + listener.Addr().String() + "/simple/"
 	if a.json {
-		a.screen.Data(map[string]string{"address": address})
+		a.screen.Data(view.ServeResult{Address: address})
 	} else {
 		fmt.Fprintln(a.out, address)
 	}

@@ -4,6 +4,8 @@ import (
 	"runtime"
 
 	"github.com/spf13/cobra"
+
+	"glassjar/cli/view"
 )
 
 // Version is the program's version; a release sets it when it is built.
@@ -14,13 +16,15 @@ func (a *app) versionCommand() *cobra.Command {
 		Use: "version", GroupID: "more", Short: "the version of this program",
 		Example: "  glassjar version",
 		Args:    atMost(0),
-		RunE: func(cmd *cobra.Command, args []string) error {
-			if a.json {
-				a.screen.Data(map[string]string{"version": Version, "go": runtime.Version(), "os": runtime.GOOS, "arch": runtime.GOARCH})
-				return nil
-			}
-			a.screen.Version(Version, runtime.Version(), runtime.GOOS+"/"+runtime.GOARCH)
-			return nil
-		},
+		RunE:    func(cmd *cobra.Command, args []string) error { return a.showVersion() },
 	}
+}
+
+func (a *app) showVersion() error {
+	if a.json {
+		a.screen.Data(view.VersionResult{Version: Version, Go: runtime.Version(), OS: runtime.GOOS, Arch: runtime.GOARCH})
+		return nil
+	}
+	a.screen.Version(Version, runtime.Version(), runtime.GOOS+"/"+runtime.GOARCH)
+	return nil
 }

@@ -17,12 +17,17 @@ import (
 )
 
 // pack makes a wheel of a folder: pack FOLDER OUT NAME VERSION [REQUIREMENT...].
-// It is marked for every Python, whatever is in it.
+// It is marked for every Python, whatever is in it. "1.0=1.0.0" as the version writes
+// the first into the file's name and the second into METADATA.
 func pack(ts *testscript.TestScript, _ bool, args []string) {
 	root := ts.MkAbs(args[0])
-	spec := wheel.Spec{Name: args[2], Version: version.MustParse(args[3]), Tag: "py2.py3-none-any"}
+	named, described, differ := strings.Cut(args[3], "=")
+	if !differ {
+		described = named
+	}
+	spec := wheel.Spec{Name: args[2], Version: version.MustParse(named), Tag: "py2.py3-none-any"}
 	var meta strings.Builder
-	meta.WriteString("Metadata-Version: 2.1\nName: " + args[2] + "\nVersion: " + args[3] + "\n")
+	meta.WriteString("Metadata-Version: 2.1\nName: " + args[2] + "\nVersion: " + described + "\n")
 	for _, r := range args[4:] {
 		meta.WriteString("Requires-Dist: " + r + "\n")
 	}

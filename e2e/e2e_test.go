@@ -8,12 +8,16 @@
 //	                    $NAME; SOURCE is "sample" or a kind of fault
 //	snapshot FILE DIR   writes what is in a tree, and the hash of each file
 //	wheel DIR NAME [altered] writes the wheels of one distribution of the sample
-//	nginx NAME DIR      serves a folder with the real web server
+//	nginx NAME DIR [tls] [password] serves a folder with the real web server; with tls
+//	                    under an authority of its own, in ca.pem
+//	proxy NAME          starts a real proxy that asks for a password
 //	keys [PATH] KEY...  fails unless the JSON just printed has all these keys
 //	waitfor FILE        waits until a file has a whole line
 //	pack DIR OUT NAME VERSION [REQ...] makes a wheel of a folder
 //	elf FILE LIBRARY    makes a shared object that needs a library
 //	browse FILE OUT     loads a page in a real browser and writes what became of it
+//	machine NAME        goes on as on another machine: with an empty home folder
+//	settle              waits until nothing is compiled in the background any more
 //
 // and the conditions [python:3.12], which holds if that Python was found, [root] and
 // [browser].
@@ -28,10 +32,12 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"math/rand/v2"
 	"net/http"
 	"net/http/httptest"
 	"os"
 	"os/exec"
+	"path"
 	"path/filepath"
 	"regexp"
 	"runtime"
@@ -107,46 +113,6 @@ func findPythons() error {
 	return os.Symlink(def.Path, filepath.Join(built, "python3"))
 }
 
-func TestScripts(t *testing.T) {
-	testscript.Run(t, testscript.Params{
-		Dir: "testdata/script",
-		Setup: func(env *testscript.Env) error {
-			home := filepath.Join(env.WorkDir, "user")
-			env.Setenv("HOME", home)
-			env.Setenv("USERPROFILE", home)
-			env.Setenv("GLASSJAR_HOME", filepath.Join(env.WorkDir, "home"))
-			env.Setenv("PATH", built+string(os.PathListSeparator)+"/usr/bin"+string(os.PathListSeparator)+"/bin")
-			env.Setenv("PYTHONDONTWRITEBYTECODE", "1")
-			env.Setenv("PYTHON_BASE", def.Said.Prefix)
-			env.Setenv("PYTHON_STDLIB", def.Said.Stdlib)
-			env.Setenv("PYTHON_MINOR", def.Minor())
-			var folders []string
-			for _, f := range found {
-				folders = append(folders, filepath.Dir(filepath.Dir(f.Path)))
-			}
-			env.Setenv("FOUND_PYTHONS", strings.Join(folders, string(os.PathListSeparator)))
-			return os.MkdirAll(home, 0o755)
-		},
-		Condition: func(cond string) (bool, error) {
-			if name, ok := strings.CutPrefix(cond, "python:"); ok {
-				_, there := found[name]
-				return there, nil
-			}
-			switch cond {
-			case "root":
-				return os.Getuid() == 0, nil
-			case "browser":
-				return browserPath() != "", nil
-			}
-			return false, fmt.Errorf("unknown condition %q", cond)
-		},
-		Cmds: map[string]func(*testscript.TestScript, bool, []string){
-			"exits": exits, "index": serveIndex, "snapshot": snapshot, "wheel": writeWheel, "waitfor": waitFor, "nginx": startNginx, "keys": hasKeys,
-			"pack": pack, "elf": writeELF, "browse": browse,
-		},
-	})
-}
-
 func exits(ts *testscript.TestScript, neg bool, args []string) {
 	want, err := strconv.Atoi(args[0])
 	ts.Check(err)
@@ -207,6 +173,35 @@ func serveIndex(ts *testscript.TestScript, _ bool, args []string) {
 			}
 			pages.ServeHTTP(w, r)
 		})
+	case "metadata-gone": // it announces descriptions that are not there, and gives hashes in capitals
+		handler = http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			if strings.HasSuffix(r.URL.Path, ".metadata") {
+				http.NotFound(w, r)
+				return
+			}
+			rec := httptest.NewRecorder()
+			good.ServeHTTP(rec, r)
+			body := rec.Body.Bytes()
+			if strings.Contains(rec.Header().Get("Content-Type"), "json") {
+				body = regexp.MustCompile(`"[0-9a-f]{64}"`).ReplaceAllFunc(body, bytes.ToUpper)
+			}
+			replay(w, rec, body)
+		})
+	case "forbidding": // it does not give one name out
+		handler = http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			if strings.Contains(r.URL.Path, "/thermo-win/") {
+				http.Error(w, "not for you", http.StatusForbidden)
+				return
+			}
+			good.ServeHTTP(w, r)
+		})
+	case "standings", "standings-html": // it says of some names what their standing is, and gives links that let one in
+		handler = standings(good, source == "standings-html")
+	case "uneven": // answers come in another order each time
+		handler = http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			time.Sleep(time.Duration(rand.IntN(30)) * time.Millisecond)
+			good.ServeHTTP(w, r)
+		})
 	case "resting": // it asks to be left alone for an hour
 		handler = http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 			w.Header().Set("Retry-After", "3600")
@@ -237,6 +232,8 @@ func serveIndex(ts *testscript.TestScript, _ bool, args []string) {
 			}
 			replay(w, rec, body)
 		})
+	case "longer", "other-sum", "loud", "endless", "listening":
+		handler = hostile(ts, good, source)
 	default:
 		code, err := strconv.Atoi(source)
 		ts.Check(err)
@@ -253,6 +250,46 @@ func replay(w http.ResponseWriter, rec *httptest.ResponseRecorder, body []byte) 
 	}
 	w.WriteHeader(rec.Code)
 	_, _ = w.Write(body)
+}
+
+// standings is an index that says of brixmeter that it is archived, of must-core that it is
+// deprecated, and of frost-watch that it is quarantined; its links carry a token, without
+// which it gives no file.
+func standings(good http.Handler, html bool) http.Handler {
+	says := map[string][2]string{"brixmeter": {"archived", "the press was sold"}, "must-core": {"deprecated", ""}, "frost-watch": {"quarantined", "it reads keys"}}
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if strings.Contains(r.URL.Path, "/files/") && r.URL.Query().Get("token") != "quince" {
+			http.Error(w, "no", http.StatusForbidden)
+			return
+		}
+		if html {
+			r.Header.Set("Accept", "text/html")
+		}
+		rec := httptest.NewRecorder()
+		good.ServeHTTP(rec, r)
+		body := rec.Body.Bytes()
+		kind := rec.Header().Get("Content-Type")
+		if status, ok := says[path.Base(r.URL.Path)]; ok && strings.Contains(kind, "json") {
+			body = bytes.Replace(body, []byte("{"), []byte(fmt.Sprintf(`{"project-status": {"status": %q, "reason": %q}, "alternate-locations": ["https://other.example/simple/"],`, status[0], status[1])), 1)
+		} else if ok && strings.Contains(kind, "html") {
+			body = bytes.Replace(body, []byte("<head>"), []byte(fmt.Sprintf(`<head><meta name="x:project-status" content=%q><meta name="x:project-status-reason" content=%q><meta name="x:tracks" content="https://other.example/simple/">`, status[0], status[1])), 1)
+		}
+		if strings.HasPrefix(r.URL.Path, "/publisher/") {
+			rec = httptest.NewRecorder()
+			body = []byte(`{"version": 1, "attestation_bundles": [{"publisher": {"kind": "Forge", "claims": null, "repository": "orchard/brixmeter", "workflow": "release.yml"}, "attestations": []}]}`)
+		} else if strings.Contains(kind, "json") && path.Base(r.URL.Path) == "brixmeter" {
+			body = regexp.MustCompile(`"filename": ?"`).ReplaceAll(body, []byte(`"provenance": "/publisher/brixmeter", $0`))
+		} else if path.Base(r.URL.Path) == "brixmeter" {
+			body = bytes.ReplaceAll(body, []byte("<a href="), []byte(`<a data-provenance="/publisher/brixmeter" href=`))
+		}
+		if strings.Contains(kind, "json") {
+			body = regexp.MustCompile(`("url": ?"[^"#]*)`).ReplaceAll(body, []byte("${1}?token=quince"))
+		} else if strings.Contains(kind, "html") {
+			body = regexp.MustCompile(`(href="[^"#]*/files/[^"#]*)`).ReplaceAll(body, []byte("${1}?token=quince"))
+		}
+		rec.Header().Del("Content-Length")
+		replay(w, rec, body)
+	})
 }
 
 // plain is an index that speaks HTML alone and gives no separate metadata; one
@@ -338,8 +375,8 @@ func snapshot(ts *testscript.TestScript, _ bool, args []string) {
 			return err
 		}
 		what := "link"
-		if own := filepath.ToSlash(rel); own == "glassjar/base" || strings.HasPrefix(own, "glassjar/history/") {
-			return nil // what a jar has lived through is no part of what it holds
+		if own := filepath.ToSlash(rel); own == "glassjar/base" || strings.HasPrefix(own, "glassjar/history/") || strings.Contains(own, "/__pycache__/") {
+			return nil // what a jar has lived through is no part of what it holds, nor what is compiled in time
 		} else if own == "glassjar/id" {
 			what = "identity"
 		} else if e.Type()&fs.ModeSymlink == 0 {
@@ -422,40 +459,6 @@ func waitFor(ts *testscript.TestScript, _ bool, args []string) {
 		time.Sleep(10 * time.Millisecond)
 	}
 	ts.Fatalf("nothing came to %s", args[0])
-}
-
-// startNginx serves a folder with the real web server, if it is installed.
-func startNginx(ts *testscript.TestScript, _ bool, args []string) {
-	program, err := exec.LookPath("nginx")
-	if err != nil {
-		if program = "/usr/sbin/nginx"; !exists(program) {
-			ts.Fatalf("nginx is not installed")
-		}
-	}
-	dir := ts.MkAbs("nginx")
-	ts.Check(os.MkdirAll(dir, 0o755))
-	free := httptest.NewServer(nil)
-	address := free.Listener.Addr().String()
-	free.Close()
-	user := ""
-	if os.Getuid() == 0 {
-		user = "user root; " // its workers would else not be let into the folder
-	}
-	conf := user + fmt.Sprintf("daemon off; pid %[1]s/pid; error_log %[1]s/error.log; events {}\nhttp { access_log off; client_body_temp_path %[1]s/a; proxy_temp_path %[1]s/b; fastcgi_temp_path %[1]s/c; uwsgi_temp_path %[1]s/d; scgi_temp_path %[1]s/e;\nserver { listen %[2]s; root %[3]s; location / { index index.html; } } types { text/html html; } }\n",
-		dir, address, ts.MkAbs(args[1]))
-	ts.Check(os.WriteFile(filepath.Join(dir, "conf"), []byte(conf), 0o644))
-	cmd := exec.Command(program, "-c", filepath.Join(dir, "conf"), "-e", filepath.Join(dir, "error.log"))
-	ts.Check(cmd.Start())
-	ts.Defer(func() { _ = cmd.Process.Kill(); _ = cmd.Wait() })
-	for range 500 {
-		if res, err := http.Get("http://" + address + "/simple/"); err == nil {
-			res.Body.Close()
-			ts.Setenv(args[0], "http://"+address+"/simple/")
-			return
-		}
-		time.Sleep(10 * time.Millisecond)
-	}
-	ts.Fatalf("nginx does not answer")
 }
 
 func exists(file string) bool { _, err := os.Stat(file); return err == nil }

@@ -75,6 +75,7 @@ func (c diskCase) cut(t *testing.T, kind string) {
 		}
 	})
 	host.output("sh", "-c", "cp -a pristine/. work/")
+	g.trusts()
 	before := g.state()
 	host.output("sync")
 	start := time.Now()
@@ -83,6 +84,7 @@ func (c diskCase) cut(t *testing.T, kind string) {
 	after := g.state()
 	require.NotEqual(t, before, after)
 	host.output("sh", "-c", "find work -mindepth 1 -maxdepth 1 ! -name lost+found -exec rm -rf {} + && cp -a pristine/. work/")
+	g.trusts()
 	host.output("sync")
 
 	cmd := exec.Command(filepath.Join(built, "glassjar"), c.args...)

@@ -13,6 +13,7 @@ import (
 
 	"glassjar/core/index"
 	"glassjar/core/interpreter"
+	"glassjar/core/metadata"
 )
 
 // look is run inside a jar and says what its Python sees.
@@ -55,15 +56,9 @@ type terminal struct {
 
 func newTerminal(t *testing.T, dir string) *terminal {
 	home := t.TempDir()
-	s := &terminal{t: t, dir: dir}
-	for _, v := range os.Environ() {
-		name, _, _ := strings.Cut(v, "=")
-		if !strings.HasPrefix(name, "PYTHON") && name != "VIRTUAL_ENV" && name != "HOME" {
-			s.env = append(s.env, v)
-		}
-	}
-	s.env = append(s.env, "HOME="+home, "GLASSJAR_HOME="+filepath.Join(home, "glassjar"), "PYTHONDONTWRITEBYTECODE=1")
-	return s
+	t.Cleanup(func() { runIn(t, home, dir, "sh", "-c", waitForCompiling) })
+	// Without a language old interpreters cannot write the names of folders.
+	return &terminal{t: t, dir: dir, env: []string{"HOME=" + home, "PATH=" + built + ":/usr/bin:/bin", "LANG=C.UTF-8"}}
 }
 
 // output runs a command and gives what it prints; the command must end well.
@@ -181,7 +176,7 @@ func TestDirectReferences(t *testing.T) {
 	wheels := filepath.Join(files, "files")
 	s.output("glassjar", "create", "--python", def.Path)
 	s.output("glassjar", "install", "./files/files/brixmeter-1.2-py2.py3-none-any.whl")
-	s.output("glassjar", "install", "orchard-core @ "+index.FileURL(filepath.Join(wheels, "orchard_core-1.1-py2.py3-none-any.whl")))
+	s.output("glassjar", "install", "orchard-core @ "+metadata.FileURL(filepath.Join(wheels, "orchard_core-1.1-py2.py3-none-any.whl")))
 	site := filepath.Join(top, ".jar", "lib", "python"+def.Minor(), "site-packages")
 	direct, err := os.ReadFile(filepath.Join(site, "brixmeter-1.2.dist-info", "direct_url.json"))
 	require.NoError(t, err)
@@ -202,8 +197,8 @@ func TestDirectReferences(t *testing.T) {
 	for _, c := range []struct{ want, says string }{
 		{"./files/files/nowhere-1.0-py3-none-any.whl", "there is no file"},
 		{"./files/files/pomace_compost-1.0.tar.gz", "source distribution"},
-		{"cider @ " + index.FileURL(filepath.Join(wheels, "must_core-0.2-py2.py3-none-any.whl")), "is one of must-core"},
-		{"must-core @ " + index.FileURL(filepath.Join(wheels, "must_core-0.2-py2.py3-none-any.whl")) + "#sha256=" + strings.Repeat("0", 64), "not what was announced"},
+		{"cider @ " + metadata.FileURL(filepath.Join(wheels, "must_core-0.2-py2.py3-none-any.whl")), "is one of must-core"},
+		{"must-core @ " + metadata.FileURL(filepath.Join(wheels, "must_core-0.2-py2.py3-none-any.whl")) + "#sha256=" + strings.Repeat("0", 64), "not what was announced"},
 	} {
 		out, err := s.try("glassjar", "install", c.want)
 		assert.Error(t, err, c.want)

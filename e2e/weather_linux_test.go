@@ -174,6 +174,7 @@ func TestFullDisk(t *testing.T) {
 	far := newTerminal(t, realPath(t, t.TempDir()))
 	far.output("glassjar", "create", "--python", def.Path)
 	far.output("glassjar", "install", "windfall-atlas")
+	s.output("glassjar", "trust", filepath.Join(far.dir, ".jar"))
 	for _, args := range [][]string{{"clone", filepath.Join(far.dir, ".jar"), "./copy"}, {"--jar", filepath.Join(far.dir, ".jar"), "seal", "far.zip"}, {"clone", filepath.Join(far.dir, "pylock.toml"), "./copy"}} {
 		out, err := s.try("glassjar", args...)
 		require.Error(t, err, args)

@@ -108,7 +108,6 @@ var load = sync.OnceValue(func() map[string][]*lazyFile {
 
 // lazyFile is built when it is first asked for: the demo needs few of them.
 type lazyFile struct {
-	name string
 	make func() File
 }
 

@@ -2,9 +2,12 @@ package view
 
 import (
 	"fmt"
+	"maps"
+	"slices"
 	"sort"
 	"strings"
 
+	"glassjar/core/index"
 	"glassjar/core/operation"
 )
 
@@ -20,6 +23,22 @@ func (s *Screen) About(a *operation.About) {
 		if l.text != "" {
 			t.Line(l.label, s.Plain(l.text))
 		}
+	}
+	if a.Status != "" && a.Status != index.Active {
+		t.Line("status", s.Warn(a.Status), s.Faint(a.Reason))
+	}
+	for _, p := range a.Publishers {
+		var claims []string
+		for _, key := range slices.Sorted(maps.Keys(p.Claims)) {
+			claims = append(claims, key+" "+p.Claims[key])
+		}
+		t.Line("by", s.Plain(p.Kind), s.Plain(strings.Join(claims, ", ")), s.Faint("as the index says; not verified"))
+	}
+	for _, at := range a.Tracks {
+		t.Line("tracks", s.Faint(at))
+	}
+	for _, at := range a.Alternates {
+		t.Line("also at", s.Faint(at))
 	}
 	s.aboutNeeds(t, a)
 	for _, l := range a.Links {
@@ -45,16 +64,19 @@ func (s *Screen) aboutHere(t *Sheet, a *operation.About) {
 		return
 	}
 	if h.Base {
-		t.Line("here", s.Good(h.Version), s.Faint("of the base, seen by "+s.Path(h.Jar)))
+		t.Line("here", s.Good(h.Version), s.Faint("of the base, seen by "+s.Jar(h.Jar)))
 		return
 	}
-	words := []string{"in " + s.Path(h.Jar), Bytes(h.Size) + " in " + Count(h.Files, "file")}
+	words := []string{"in " + s.Jar(h.Jar), Bytes(h.Size) + " in " + Count(h.Files, "file")}
 	if h.From != "" {
 		words = append(words, "from "+h.From)
 	}
 	t.Line("here", s.Good(h.Version), s.Faint(strings.Join(words, ", ")))
 	if h.Asked {
 		t.Line("", s.Plain("asked for"))
+	}
+	for _, w := range h.Warnings {
+		t.Line("note", s.Warn(w))
 	}
 	for _, n := range h.NeededBy {
 		t.Line("", s.Plain(n.From+" needs "+strings.TrimSpace(n.To+" "+n.Range)))
@@ -152,6 +174,9 @@ func (s *Screen) Found(f *operation.Found) {
 		words = fmt.Sprintf("%d matches", f.Matches)
 	}
 	words += " of " + Count(f.Names, "name")
+	if more := f.Matches - len(f.Hits); more > 0 && f.Looked == 0 {
+		words += fmt.Sprintf("; %d are not shown: --limit %d", more, f.Matches)
+	}
 	if f.Looked > 0 && f.Looked < f.Matches {
 		words += fmt.Sprintf("; the first %d were looked at", f.Looked)
 	}

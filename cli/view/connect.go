@@ -9,7 +9,7 @@ import (
 // Connection shows what would be written, as differences.
 func (s *Screen) Connection(c *operation.Connection) {
 	t := s.Sheet()
-	t.Line("jar", s.Bold(s.Path(c.Jar)))
+	t.Line("jar", s.Bold(s.Jar(c.Jar)))
 	for _, e := range c.Edits {
 		switch {
 		case e.Gone:

@@ -17,7 +17,10 @@ func (s *Screen) Diagnosis(d *operation.Diagnosis) {
 	if d.Case == operation.CaseShadowed || d.Case == operation.CaseOutside {
 		state = s.Warn("not as it looks")
 	}
-	t.Line("import", s.Bold(d.Module), state, s.Faint("with "+d.Python+" in "+s.Path(d.Jar)))
+	if d.Case == operation.CaseNotTried {
+		state = s.Warn("not tried")
+	}
+	t.Line("import", s.Bold(d.Module), state, s.Faint("with "+d.Python+" in "+s.Jar(d.Jar)))
 	s.because(t, d)
 	mend := d.Mend
 	if mend != "" {
@@ -58,6 +61,16 @@ func (s *Screen) caseWords(d *operation.Diagnosis) []string {
 			return []string{"it is a file that belongs to no package of the jar"}
 		}
 		return []string{"it belongs to " + owner}
+	case operation.CaseNotTried:
+		whose := "the jar was not made here for you"
+		if d.Detail != "" {
+			whose = s.Path(d.Detail) + " is another user's folder"
+		}
+		where := "; it would come from here"
+		if d.File == "" {
+			where = ", and no file of that name is in the jar or here"
+		}
+		return []string{"an import runs code, and " + whose + where}
 	case operation.CaseStandard:
 		return []string{"it belongs to Python's own library"}
 	case operation.CaseFormer:

@@ -10,18 +10,22 @@ import (
 
 	"glassjar/core/atomicfile"
 	"glassjar/core/fetch"
+	"glassjar/core/guard"
 	"glassjar/core/index"
 	"glassjar/core/interpreter"
 	"glassjar/core/jar"
+	"glassjar/core/limits"
 	"glassjar/core/lock"
 	"glassjar/core/metadata"
 	"glassjar/core/operation"
+	"glassjar/core/place"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
 	"glassjar/core/resolve"
 	"glassjar/core/settings"
 	"glassjar/core/shell"
 	"glassjar/core/store"
+	"glassjar/core/target"
 	"glassjar/core/version"
 	"glassjar/core/wheel"
 )
@@ -44,6 +48,27 @@ const (
 	ExitNoCommand   = 127
 	ExitInterrupted = 130
 )
+
+// ExitWord is an exit code with its kind, which JSON gives, and what it means.
+type ExitWord struct {
+	Code        int
+	Kind, Words string
+}
+
+// ExitWords are all codes, in order.
+var ExitWords = []ExitWord{
+	{ExitDone, "", "done"},
+	{ExitNo, "no", "a question answered with no: `check`, `diff`, `outdated` found something, or you said no. Kind `unknown` for an error of no known kind, `fault` for one of this program itself"},
+	{ExitUsage, "usage", "wrong usage, or a file that a person wrote is not as it should be"},
+	{ExitUnsolved, "unsolved", "no versions fit together, or no index has a name"},
+	{ExitNetwork, "network", "an index or the network failed"},
+	{ExitIntegrity, "integrity", "a hash or a file is not what it must be"},
+	{ExitPython, "python", "no fitting interpreter, no jar, or one in the middle of a change"},
+	{ExitBuild, "build", "a build failed, or had no consent"},
+	{ExitMachine, "machine", "the machine denies something: a full disk, no permission, no locks, input or output errors, no handles or memory left"},
+	{ExitNoCommand, "no command", "`run` found no such command"},
+	{ExitInterrupted, "interrupted", "Ctrl-C"},
+}
 
 // exit is one line of the table of exit codes: what an error is, and the code.
 type exit struct {
@@ -74,16 +99,23 @@ func value(target error, code int) exit {
 // what wraps others stands before them, and the system's errors last.
 var exits = []exit{
 	value(context.Canceled, ExitInterrupted),
+	is[*guard.PanicError](ExitNo),
 
 	// How the command was used, and what stands in files that people write.
-	is[*operation.UsageError](ExitUsage), is[*operation.BadNameError](ExitUsage), is[*requirement.ParseError](ExitUsage), is[*operation.DisagreeError](ExitUsage),
-	is[*jar.ExistsError](ExitUsage), is[*jar.OwnThingsError](ExitUsage), is[*operation.StillNeededError](ExitUsage), is[*operation.NotInstalledError](ExitUsage),
-	is[*operation.OtherFileError](ExitUsage), is[*operation.AwayTwiceError](ExitUsage), is[*shell.UnknownError](ExitUsage), is[*project.FileError](ExitUsage),
-	is[*operation.NoSpecError](ExitUsage), is[*index.PinError](ExitUsage), is[*settings.ValueError](ExitUsage), is[*atomicfile.LinkError](ExitUsage),
+	is[*operation.UsageError](ExitUsage), is[*operation.BadNameError](ExitUsage), is[*requirement.ParseError](ExitUsage), is[*target.UnknownError](ExitUsage), is[*place.DisagreeError](ExitUsage), is[*place.SeveralError](ExitUsage),
+	is[*jar.ExistsError](ExitUsage), is[*jar.PlaceError](ExitUsage), is[*jar.OwnThingsError](ExitUsage), is[*operation.StillNeededError](ExitUsage), is[*operation.NotInstalledError](ExitUsage),
+	is[*operation.OtherFileError](ExitUsage), is[*operation.AwayTwiceError](ExitUsage), is[*shell.UnknownError](ExitUsage),
+	by(func(e *project.FileError) int {
+		if e.Damaged {
+			return ExitIntegrity
+		}
+		return ExitUsage
+	}),
+	is[*operation.NoSpecError](ExitUsage), is[*project.ListError](ExitUsage), is[*index.PinError](ExitUsage), is[*settings.ValueError](ExitUsage), is[*atomicfile.LinkError](ExitUsage),
 	value(project.ErrNoRecord, ExitUsage),
 
 	// A question answered with no.
-	is[*operation.OutOfStepError](ExitNo), is[*operation.BusyError](ExitNo), is[*operation.NotTrustedError](ExitNo),
+	is[*operation.OutOfStepError](ExitNo), is[*operation.BusyError](ExitNo),
 
 	// No versions fit together, or none is there.
 	is[*operation.SolveError](ExitUnsolved), is[*operation.UnknownNamesError](ExitUnsolved), is[*resolve.Failure](ExitUnsolved), is[*resolve.UnreadableError](ExitUnsolved),
@@ -97,18 +129,18 @@ var exits = []exit{
 	value(index.ErrUnknownName, ExitUnsolved),
 
 	// Bytes that are not what they must be.
-	is[*store.HashError](ExitIntegrity), is[*index.HashMismatchError](ExitIntegrity), is[*index.DamagedError](ExitIntegrity), is[*wheel.Refusal](ExitIntegrity), is[*jar.ClashError](ExitIntegrity),
+	is[*store.HashError](ExitIntegrity), is[*limits.Error](ExitIntegrity), is[*index.HashMismatchError](ExitIntegrity), is[*index.DamagedError](ExitIntegrity), is[*index.QuarantinedError](ExitIntegrity), is[*wheel.Refusal](ExitIntegrity), is[*jar.ClashError](ExitIntegrity),
 	is[*store.LostError](ExitIntegrity), is[*jar.DamagedJournalError](ExitIntegrity), value(metadata.ErrInvalid, ExitIntegrity), is[*version.ParseError](ExitIntegrity),
 
 	// The network, and those who answer there.
-	is[*fetch.StatusError](ExitNetwork), is[*fetch.BusyError](ExitNetwork), is[*fetch.OfflineError](ExitNetwork), is[*fetch.InsecureError](ExitNetwork), is[*fetch.NetworkError](ExitNetwork),
+	is[*fetch.StatusError](ExitNetwork), is[*fetch.ProxyError](ExitNetwork), is[*fetch.CertificateError](ExitNetwork), is[*fetch.BusyError](ExitNetwork), is[*fetch.OfflineError](ExitNetwork), is[*fetch.InsecureError](ExitNetwork), is[*fetch.NetworkError](ExitNetwork),
 	is[*fetch.WholeError](ExitNetwork), is[*index.NotIndexError](ExitNetwork), value(fetch.ErrNoRanges, ExitNetwork),
 
 	// The machine. What could not be undone is mostly its doing.
-	is[*lock.Error](ExitMachine), is[*operation.NoRoomError](ExitMachine), is[*jar.RecoverError](ExitMachine),
+	is[*lock.Error](ExitMachine), is[*settings.OthersError](ExitMachine), is[*OutputError](ExitMachine), is[*operation.NoRoomError](ExitMachine), is[*jar.RecoverError](ExitMachine),
 
 	// Jars and interpreters.
-	is[*operation.NoJarError](ExitPython), is[*jar.NotAJarError](ExitPython), is[*jar.NewerFormatError](ExitPython), is[*jar.InterpreterGoneError](ExitPython),
+	is[*place.NoJarError](ExitPython), is[*place.NotTrustedError](ExitPython), is[*place.ElsewhereError](ExitPython), is[*jar.NotAJarError](ExitPython), is[*jar.NewerFormatError](ExitPython), is[*jar.InterpreterGoneError](ExitPython),
 	is[*operation.NoPythonError](ExitPython), is[*operation.WrongPythonError](ExitPython), is[*jar.PendingError](ExitPython), is[*jar.ChangingError](ExitPython),
 	by(func(e interpreter.Rejection) int {
 		if e.Passing {
@@ -130,17 +162,29 @@ func ofSystem(err error) bool {
 }
 
 // kinds are the exit codes in a word each.
-var kinds = map[int]string{ExitNo: "no", ExitUsage: "usage", ExitUnsolved: "unsolved", ExitNetwork: "network", ExitIntegrity: "integrity",
-	ExitPython: "python", ExitBuild: "build", ExitMachine: "machine", ExitNoCommand: "no command", ExitInterrupted: "interrupted"}
+var kinds = func() map[int]string {
+	out := map[int]string{}
+	for _, w := range ExitWords {
+		out[w.Code] = w.Kind
+	}
+	return out
+}()
 
 // unknownKind is that of an error that the table does not know.
 const unknownKind = "unknown"
 
+// faultKind is that of a fault of this program itself.
+const faultKind = "fault"
+
 // exitOf is the code that a command ends with for an error, and its kind; ExitNo and
 // a kind of its own for one that the table does not know.
 func exitOf(err error) (code int, kind string) {
+	var panicked *guard.PanicError
 	for _, line := range exits {
 		if code, ok := line.match(err); ok {
+			if errors.As(err, &panicked) {
+				return code, faultKind
+			}
 			return code, kinds[code]
 		}
 	}

@@ -8,6 +8,7 @@ import (
 	"github.com/charmbracelet/x/term"
 
 	"glassjar/core/index"
+	"glassjar/core/interpreter"
 	"glassjar/core/operation"
 )
 
@@ -15,15 +16,18 @@ import (
 func IsTerminal(f *os.File) bool { return term.IsTerminal(f.Fd()) }
 
 // CreatedData is a new jar as JSON.
-func CreatedData(c *operation.Created) any {
-	return map[string]any{"jar": c.Place.Root, "python": c.Python.Said.Version, "implementation": c.Python.Said.PythonImplementation,
-		"base": c.Python.Path, "why": c.Why, "passed_over": c.PassedOver}
+func CreatedData(c *operation.Created) CreatedResult {
+	return CreatedResult{Jar: c.Place.Root, Python: c.Python.Said.Version, Implementation: c.Python.Said.PythonImplementation, Base: c.Python.Path,
+		Why: c.Why, PassedOver: append([]interpreter.Rejection{}, c.PassedOver...), Project: c.Place.Project, Above: c.Above}
 }
 
 // Created tells of a new jar.
 func (s *Screen) Created(c *operation.Created) {
 	t := s.Sheet()
-	t.Line("made", s.Bold(s.Path(c.Place.Root)), s.Faint("empty"))
+	t.Line("made", s.Bold(s.Jar(c.Place.Root)), s.Faint("empty, at "+s.Path(c.Place.Root)))
+	if c.Above {
+		t.Line("for", s.Plain("the project in "+s.Path(c.Place.Project)), s.Faint("--here makes one in this folder"))
+	}
 	t.Line("python", s.Plain(c.Python.Title()), s.Faint(c.Python.Path))
 	t.Line("", s.Faint(c.Why))
 	if s.Verbose {
@@ -47,9 +51,10 @@ func (s *Screen) Recorded(r *operation.Recorded, check bool) {
 	}
 	t.Line("record", s.Bold(s.Path(r.File)), s.Plain(state), s.Faint(Count(r.Packages, "package")))
 	t.Line("serves", s.Plain(targets(r.Targets)))
-	if len(r.Left) > 0 {
-		t.Line("not", s.Warn(targets(r.Left)), s.Faint("no versions fit there"))
+	for _, l := range r.Left {
+		t.Line("not", s.Warn(targets(l.Targets)), s.Faint(l.Why))
 	}
+	s.passedOver(t, r.PassedOver)
 	if r.SampleOnly {
 		t.Line("", s.Faint(sampleOnly))
 	}
@@ -201,6 +206,8 @@ func (s *Screen) Settings(e *operation.EffectiveSettings) {
 			label, from = "yours", ", from "+s.Path(one.File)
 		case operation.FromProject:
 			label, from = "project", ", from "+s.Path(one.File)
+		case operation.FromMachine:
+			label, from = "machine", ", from "+s.Path(one.File)
 		case operation.FromOption:
 			label = "option"
 		default:

@@ -5,6 +5,7 @@ import (
 	"strings"
 	"time"
 
+	"glassjar/core/jar"
 	"glassjar/core/operation"
 	"glassjar/core/store"
 )
@@ -21,7 +22,7 @@ func when(t time.Time) string {
 // History lists the states of a jar, the newest last.
 func (s *Screen) History(h *operation.History) {
 	t := s.Sheet()
-	t.Line("jar", s.Bold(s.Path(h.Jar)), s.Faint("times are UTC"))
+	t.Line("jar", s.Bold(s.Jar(h.Jar)), s.Faint("times are UTC"))
 	for i, state := range h.States {
 		label := "state"
 		number := s.Plain(fmt.Sprint(state.Number))
@@ -47,8 +48,8 @@ func some4(list []string) string {
 // Difference shows what two things do not have in common.
 func (s *Screen) Difference(d *operation.Difference) {
 	t := s.Sheet()
-	t.Line("from", s.Bold(s.Path(d.A)))
-	t.Line("to", s.Bold(s.Path(d.B)))
+	t.Line("from", s.Bold(s.Jar(d.A)))
+	t.Line("to", s.Bold(s.Jar(d.B)))
 	for _, i := range d.Added {
 		t.Row("more", s.Good(i.Name), s.Plain(i.Version))
 	}
@@ -78,12 +79,16 @@ func (s *Screen) Difference(d *operation.Difference) {
 // Checked shows what a check found.
 func (s *Screen) Checked(c *operation.Checked) {
 	t := s.Sheet()
-	t.Line("jar", s.Bold(s.Path(c.Jar)), s.Faint(Count(c.Files, "file")+" compared"))
+	t.Line("jar", s.Bold(s.Jar(c.Jar)), s.Faint(Count(c.Files, "file")+" compared"))
 	for _, f := range c.Mended {
 		t.Line("mended", s.Good(f))
 	}
 	for _, f := range c.Faults {
-		t.Row(f.What, s.Bad(f.Path), s.Faint("of "+f.Owner))
+		what, of := f.What, "of "+f.Owner
+		if what == jar.OtherBytecode {
+			what, of = "changed", of+", not what its module compiles to"
+		}
+		t.Row(what, s.Bad(f.Path), s.Faint(of))
 	}
 	for n, f := range c.Unknown {
 		if n == 8 && len(c.Unknown) > 9 {
@@ -109,8 +114,16 @@ func (s *Screen) Checked(c *operation.Checked) {
 	if c.Python != "" {
 		t.Line("python", s.Bad(c.Python))
 	}
+	for _, w := range c.Warnings {
+		t.Line("note", s.Warn(w))
+	}
+	if c.Place != "" {
+		t.Line("place", s.Bad(c.Place))
+	}
 	t.Line("record", s.Plain(s.Step(c.Step)))
 	switch {
+	case c.Place != "":
+		t.Line("try", s.Plain("move or rename the folder"))
 	case c.Clean():
 		t.Line("found", s.Good("nothing wrong"))
 	case len(c.Faults)+len(c.Broken) > 0:
@@ -143,7 +156,7 @@ func (s *Screen) Shelf(x *operation.Shelf) {
 		t.Row(label, s.Bold(j.Name), s.Plain(j.Python), s.Plain(Count(j.Packages, "package")), s.Plain(size), s.Faint(when(j.Used)), state, s.Faint(s.Path(j.Jar)))
 	}
 	for _, a := range x.Away {
-		t.Line("away", s.Plain(s.Path(a.Jar)), s.Faint("discarded "+when(a.At)+", "+Bytes(a.Size)+"; glassjar discard --undo"))
+		t.Line("away", s.Plain(s.Jar(a.Jar)), s.Faint("discarded "+when(a.At)+", "+Bytes(a.Size)+"; glassjar discard --undo"))
 	}
 	if len(x.Jars)+len(x.Away) == 0 {
 		t.Line("shelf", s.Plain("no jar is known here"))
@@ -175,14 +188,44 @@ func (s *Screen) Discarded(d *operation.Discarded) {
 		label = "back"
 	}
 	for _, j := range d.Jars {
-		t.Line(label, s.Bold(s.Path(j)))
+		t.Line(label, s.Bold(s.Jar(j)))
 	}
 	for _, k := range d.Kept {
 		t.Line("kept", s.Plain(s.Path(k)))
 	}
-	if !d.Back {
-		t.Line("frees", s.Plain(Bytes(d.Frees)), s.Faint("once glassjar store tidy is run; until then discard --undo brings it back"))
+	switch {
+	case !d.Back:
+		t.Line("frees", s.Plain(Bytes(d.Frees)), s.Faint("once glassjar store tidy is run; until then discard --undo brings "+map[bool]string{true: "it", false: "them"}[len(d.Jars) == 1]+" back"))
+	case d.Remaining > 0:
+		t.Line("more", s.Plain(Count(d.Remaining, "discarded jar")), s.Faint("can be brought back; glassjar shelf lists them"))
 	}
+	t.Print()
+}
+
+// Renamed tells what a jar is called now.
+func (s *Screen) Renamed(r *operation.Renamed) {
+	t := s.Sheet()
+	t.Line("was", s.Plain(r.From))
+	t.Line("now", s.Bold(r.Name), s.Faint(s.Path(r.Jar)))
+	t.Print()
+}
+
+// Strange shows a jar that was not made here, before it is asked whether to trust it.
+func (s *Screen) Strange(root string) {
+	s.Note("the jar at " + s.Path(root) + " was not made here for you; whoever filled it can run code as you. glassjar recreate would make it anew from its record")
+}
+
+// Trusted tells of a jar that is trusted from now on, or no longer.
+func (s *Screen) Trusted(x *operation.Trusted) {
+	t := s.Sheet()
+	what := "it is run and written to like one that was made here"
+	label := "trusted"
+	if !x.Trusted {
+		label, what = "strange", "nothing of it is run any more"
+	}
+	t.Line(label, s.Bold(s.Path(x.Jar)), s.Faint(what))
+	t.Line("python", s.Plain(x.Leads), s.Faint("where its interpreter leads"))
+	t.Line("holds", s.Plain(Count(x.Packages, "package")))
 	t.Print()
 }
 
@@ -231,11 +274,17 @@ func (s *Screen) StoreUsage(u *operation.StoreUsage) {
 	t.Print()
 	t = s.Sheet() // with columns of its own
 	for _, j := range u.Jars {
-		files := Count(j.Files, "file")
-		if j.Discarded {
-			files += "; discarded"
+		only := "only it needs " + Bytes(j.Only.Bytes)
+		switch {
+		case j.Needs.Files == 0:
+			only = "nothing"
+		case j.Only.Files == 0:
+			only = "others need all of it too"
 		}
-		t.Row("for", s.Plain(s.Path(j.Name)), s.Plain(fmt.Sprintf("%8s", Bytes(j.Bytes))), s.Faint(files))
+		if j.Discarded {
+			only += "; discarded"
+		}
+		t.Row("for", s.Plain(s.Jar(j.Jar)), s.Plain(fmt.Sprintf("%8s", Bytes(j.Needs.Bytes))), s.Faint(Count(j.Needs.Files, "file")), s.Faint(only))
 	}
 	if u.Discarded > 0 {
 		t.Line("away", s.Plain(Bytes(u.Discarded)), s.Faint("in discarded jars"))
@@ -254,16 +303,23 @@ func (s *Screen) Tidied(x *operation.Tidied) {
 		label = "frees"
 	}
 	for _, j := range x.Jars {
-		t.Line("jar", s.Plain(s.Path(j)), s.Faint("discarded; cannot be brought back after this"))
+		t.Line("jar", s.Plain(s.Jar(j)), s.Faint("discarded; cannot be brought back after this"))
 	}
-	t.Line(label, s.Plain(Count(x.Files, "file")+", "+Bytes(x.Bytes)+" in all"))
+	of := Bytes(x.Bytes) + " in " + Count(x.Files, "file") + " of the store"
+	switch {
+	case x.Files == 0 && len(x.Jars) > 0:
+		of = "in " + Count(len(x.Jars), "discarded jar")
+	case len(x.Jars) > 0:
+		of = Bytes(x.JarBytes) + " in " + Count(len(x.Jars), "discarded jar") + ", " + of
+	}
+	t.Line(label, s.Plain(Bytes(x.Frees)), s.Faint(of))
 	t.Print()
 }
 
 // Compiled tells what was compiled.
 func (s *Screen) Compiled(c *operation.Compiled) {
 	t := s.Sheet()
-	t.Line("jar", s.Bold(s.Path(c.Jar)), s.Faint(c.Kind))
+	t.Line("jar", s.Bold(s.Jar(c.Jar)), s.Faint(c.Kind))
 	t.Line("done", s.Plain(Count(c.Modules, "module")+" compiled"), s.Faint(Count(c.Added, "file")+" of bytecode put into the jar"))
 	t.Print()
 }

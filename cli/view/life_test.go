@@ -54,7 +54,7 @@ var views = []struct {
 		s.Outdated(&operation.Outdated{Jar: "/orchard/.jar", SampleOnly: true})
 	}, []string{"behind  a  here 1  fits 2  newest 2", "asked for as <2, pyproject.toml, line 3; press 2.0 needs <3", "it is for Python >=3.13", "withdrawn: mould", "does not fit with the others", "try     glassjar upgrade", "nothing: all are the newest"}},
 	{"history", func(s *Screen) {
-		s.History(&operation.History{Jar: "/orchard/.jar", States: []jar.Moment{{Number: 1, At: someDay, Command: "create"}, {Number: 2, At: someDay, Command: "install press", Did: []string{"+a 1", "+b 1", "+c 1", "+d 1", "+e 1"}}}})
+		s.History(&operation.History{Jar: "/orchard/.jar", States: []operation.State{{Number: 1, At: someDay, Command: "create"}, {Number: 2, At: someDay, Command: "install press", Did: []string{"+a 1", "+b 1", "+c 1", "+d 1", "+e 1"}}}})
 		s.History(&operation.History{Jar: "/orchard/.jar"})
 	}, []string{"state   1  2026-09-01 06:30  create", "now     2  2026-09-01 06:30  install press  +a 1, +b 1, +c 1 and 2 more", "none is written down"}},
 	{"diff", func(s *Screen) {
@@ -92,12 +92,12 @@ var views = []struct {
 	}, []string{"sealed  x.zip  2 packages in 3 files, 5 B", "serves  linux-x86_64 with Python 3.12", "wrong   a is missing", "nothing wrong"}},
 	{"store", func(s *Screen) {
 		s.StoreUsage(&operation.StoreUsage{Dir: "/store", Files: 2, Bytes: 10, Needed: 4, Discarded: 3, Saved: 2000, Contents: store.Amount{Files: 1, Bytes: 10}, Bytecode: store.Amount{Files: 1, Bytes: 7},
-			Distributions: []operation.StoreShare{{Name: "press", Amount: store.Amount{Files: 1, Bytes: 4}}}, Jars: []operation.StoreShare{{Name: "/orchard/.jar", Amount: store.Amount{Files: 1, Bytes: 4}}, {Name: "/orchard/old", Discarded: true}}})
-		s.Tidied(&operation.Tidied{Amount: store.Amount{Files: 1, Bytes: 6}, Jars: []string{"/orchard/old"}})
+			Distributions: []operation.StoreShare{{Name: "press", Amount: store.Amount{Files: 1, Bytes: 4}}}, Jars: []operation.JarShare{{Jar: "/orchard/.jar", Needs: store.Amount{Files: 1, Bytes: 4}}, {Jar: "/orchard/old", Needs: store.Amount{Files: 1, Bytes: 5}, Only: store.Amount{Files: 1, Bytes: 5}, Discarded: true}}})
+		s.Tidied(&operation.Tidied{Amount: store.Amount{Files: 1, Bytes: 6}, Jars: []string{"/orchard/old"}, JarBytes: 3, Frees: 9})
 		s.Tidied(&operation.Tidied{Done: true})
 		s.Verified(&operation.Verified{Amount: store.Amount{Files: 2, Bytes: 10}, Damaged: []string{"abc"}})
 		s.Verified(&operation.Verified{})
-	}, []string{"2 files, 10 B", "of it   7 B  bytecode", "saves   2.0 kB", "keeps   press", "for     .jar", "0 files; discarded", "away    3 B", "would free 9 B", "frees   1 file, 6 B in all", "removed 0 files", "damaged abc", "nothing wrong"}},
+	}, []string{"2 files, 10 B", "of it   7 B  bytecode", "saves   2.0 kB", "keeps   press", "for     .jar", "only it needs 5 B; discarded", "away    3 B", "would free 9 B", "frees   9 B  3 B in 1 discarded jar, 6 B in 1 file of the store", "removed 0 B", "damaged abc", "nothing wrong"}},
 	{"settings", func(s *Screen) {
 		s.Settings(&operation.EffectiveSettings{File: "/settings.toml", Settings: []operation.Effective{{Key: "store", Value: "/x", From: operation.FromUser, File: "/settings.toml", Words: "where"},
 			{Key: "keyring", Value: "false", From: operation.FromBuiltIn}, {Key: "python", Value: "3.12", From: operation.FromProject, File: "/orchard/pyproject.toml"}, {Key: "shelf", Value: "/y", From: "GLASSJAR_HOME"}}})

@@ -5,12 +5,13 @@ import (
 	"strings"
 
 	"glassjar/core/operation"
+	"glassjar/core/place"
 )
 
 // Contents lists a jar's packages.
 func (s *Screen) Contents(c *operation.Contents, sizes bool) {
 	t := s.Sheet()
-	t.Line("jar", s.Bold(s.Path(c.Jar)), s.Faint(c.Python))
+	t.Line("jar", s.Bold(s.Jar(c.Jar)), s.Faint(c.Python))
 	if len(c.Entries) == 0 {
 		t.Line("holds", s.Plain("nothing yet"))
 		t.Line("try", s.Plain("glassjar install NAME"))
@@ -60,7 +61,7 @@ func role(e operation.Entry) string {
 	return strings.Join(parts, ", ")
 }
 
-var whyWords = map[string]string{operation.Named: "it was named", operation.Active: "it is active in this shell", operation.Nearest: "it is the project's"}
+var whyWords = map[string]string{place.Named: "it was named", place.Active: "it is active in this shell", place.Nearest: "it is the project's"}
 
 var stepWords = map[string]string{
 	operation.InStep:      "in step with spec and jar",
@@ -80,12 +81,13 @@ func (s *Screen) Here(h *operation.Here) {
 			state = "not made yet: glassjar recreate"
 		}
 	}
-	t.Line("jar", s.Bold(s.Path(h.Jar)), s.Faint(state))
+	t.Line("jar", s.Bold(s.Jar(h.Jar)), s.Faint(state))
 	if h.Exists {
 		t.Line("python", s.Plain(h.Python), s.Faint(h.Base))
 		if h.BaseGone {
 			t.Line("", s.Bad("that program is gone: glassjar recreate"))
 		}
+		t.Line("own", s.Plain(s.Path(h.OwnPython)), s.Faint("the jar's own Python, as editors ask for it"))
 		t.Line("holds", s.Plain(Count(h.Packages, "package")))
 	}
 	record := "none"
@@ -133,7 +135,7 @@ func (s *Screen) leaks(t *Sheet, leaks []operation.Leak) {
 // Label shows a jar's fingerprint.
 func (s *Screen) Label(l *operation.Labelled) {
 	t := s.Sheet()
-	t.Line("label", s.Bold(l.Label), s.Faint(s.Path(l.Jar)+", "+l.Python+", "+Count(l.Packages, "package")))
+	t.Line("label", s.Bold(l.Label), s.Faint(s.Jar(l.Jar)+", "+l.Python+", "+Count(l.Packages, "package")))
 	t.Print()
 }
 
@@ -141,12 +143,13 @@ func (s *Screen) Label(l *operation.Labelled) {
 func (s *Screen) Fail(m Message) {
 	s.settle()
 	if s.JSON {
-		s.Data(map[string]Message{"error": m})
+		s.Data(ErrorResult{m})
 		return
 	}
-	fmt.Fprintln(s.Err, s.bad.Render("glassjar:")+" "+m.What)
+	fmt.Fprintln(s.Err, s.bad.Render("glassjar:")+" "+cleanReason(m.What))
 	for _, r := range m.Reasons {
-		for i, l := range wrap(r, max(20, s.Width-4)) {
+		r = cleanReason(r)
+		for i, l := range wrap(cutPaths(r, max(20, s.Width-4)), max(20, s.Width-4)) {
 			lead := "  - "
 			if i > 0 {
 				lead = "    "
@@ -155,7 +158,7 @@ func (s *Screen) Fail(m Message) {
 		}
 	}
 	for _, t := range m.Try {
-		fmt.Fprintln(s.Err, s.faint.Render("  try ")+t)
+		fmt.Fprintln(s.Err, s.faint.Render("  try ")+cleanReason(t))
 	}
 }
 
@@ -170,9 +173,9 @@ func (s *Screen) Step(step string) string {
 func (s *Screen) Entered(e *operation.Entered) {
 	t := s.Sheet()
 	if e.Already {
-		t.Line("inside", s.Bold(s.Path(e.Jar)), s.Faint("already; glassjar leave says how to get out"))
+		t.Line("inside", s.Bold(s.Jar(e.Jar)), s.Faint("already; glassjar leave says how to get out"))
 	} else {
-		t.Line("inside", s.Bold(s.Path(e.Jar)), s.Faint("in a new shell; exit leads out again"))
+		t.Line("inside", s.Bold(s.Jar(e.Jar)), s.Faint("in a new shell; exit leads out again"))
 	}
 	t.Print()
 }

@@ -10,16 +10,25 @@ import (
 	"syscall"
 
 	"glassjar/core/atomicfile"
+	"glassjar/core/guard"
 	"glassjar/core/interpreter"
 	"glassjar/core/jar"
 	"glassjar/core/lock"
 	"glassjar/core/operation"
 )
 
+// OutputError says that a result could not be written where it was to go.
+type OutputError struct{ Err error }
+
+func (e *OutputError) Error() string { return "the result cannot be written: " + e.Err.Error() }
+func (e *OutputError) Unwrap() error { return e.Err }
+
 // machineWords are for what the machine denies, and for jars in the middle of a
 // change.
 func (s *Screen) machineWords(err error) (Message, bool) {
 	var (
+		panicked *guard.PanicError
+		lost     *OutputError
 		locked   *lock.Error
 		recover  *jar.RecoverError
 		damaged  *jar.DamagedJournalError
@@ -29,12 +38,23 @@ func (s *Screen) machineWords(err error) (Message, bool) {
 		rejected interpreter.Rejection
 	)
 	switch {
+	case errors.As(err, &panicked):
+		m := Message{What: "glassjar itself has a fault, and stopped; what it was changing is undone by the next command", Reasons: []string{fmt.Sprint(panicked.Value)},
+			Try: []string{"tell those who made it, with what you did and the output of glassjar version"}}
+		if panicked.Kept != "" {
+			m.Try = []string{"tell those who made it: all that they need is in " + s.Path(panicked.Kept)}
+		}
+		return m, true
+	case errors.As(err, &lost):
+		m := s.systemWords(lost.Err)
+		m.What = "what was to be printed could not be written"
+		return m, true
 	case errors.As(err, &link):
 		return Message{What: s.Path(link.Path) + " is a link that leads out of " + s.Path(link.Within), Reasons: []string{"it leads to " + s.Path(link.Target), "nothing is written through it"},
 			Try: []string{"put the file itself there, or change the one that it leads to"}}, true
 	case errors.As(err, &recover):
 		m := s.systemWords(recover.Err)
-		m.What = "a change of " + s.Path(recover.Jar) + " was cut off, and cannot be undone yet"
+		m.What = "a change of " + s.Jar(recover.Jar) + " was cut off, and cannot be undone yet"
 		m.Reasons = append(m.Reasons, "nothing is lost: what was taken away is in "+s.Path(filepath.Join(recover.Jar, "glassjar", "staging")))
 		m.Try = append(m.Try, "then the same command again: it goes on undoing")
 		return m, true
@@ -50,10 +70,10 @@ func (s *Screen) machineWords(err error) (Message, bool) {
 		return Message{What: "the journal of " + dir + " is damaged", Reasons: []string{s.Path(damaged.Path) + ": " + damaged.Why, "what the change took away is in " + filepath.Join(dir, "glassjar", "staging")},
 			Try: []string{"make the jar anew from its record: glassjar discard " + dir + ", then glassjar recreate"}}, true
 	case errors.As(err, &pending):
-		return Message{What: s.Path(pending.Jar) + " is in the middle of a change that was cut off", Reasons: []string{"a command that only looks does not touch it"},
+		return Message{What: s.Jar(pending.Jar) + " is in the middle of a change that was cut off", Reasons: []string{"a command that only looks does not touch it"},
 			Try: []string{"undo it: glassjar check --mend, or any command that changes the jar"}}, true
 	case errors.As(err, &changing):
-		return Message{What: s.Path(changing.Jar) + " is being changed by another command", Try: []string{"the same command again, once that is done"}}, true
+		return Message{What: s.Jar(changing.Jar) + " is being changed by another command", Try: []string{"the same command again, once that is done"}}, true
 	case errors.As(err, &rejected) && rejected.Passing:
 		return Message{What: s.Path(rejected.Path) + " could not be asked what it is", Reasons: []string{rejected.Why, "it may be the Python that is wanted, so that no other is taken in its place"},
 			Try: []string{"the same command again, or name another: --python"}}, true

@@ -20,7 +20,7 @@ type tree struct {
 // ContentsTree draws a jar's packages as what needs what.
 func (s *Screen) ContentsTree(c *operation.Contents) {
 	t := &tree{screen: s, sheet: s.Sheet(), here: map[string]operation.Entry{}, needs: map[string][]operation.Need{}, drawn: map[string]bool{}}
-	t.sheet.Line("jar", s.Bold(s.Path(c.Jar)), s.Faint(c.Python))
+	t.sheet.Line("jar", s.Bold(s.Jar(c.Jar)), s.Faint(c.Python))
 	for _, e := range c.Entries {
 		t.here[e.Name] = e
 	}
@@ -95,7 +95,7 @@ func wanted(n operation.Need) string {
 // Why shows what brought a distribution into the jar, a chain a line.
 func (s *Screen) Why(w *operation.Why) {
 	t := s.Sheet()
-	t.Line("jar", s.Bold(s.Path(w.Jar)))
+	t.Line("jar", s.Bold(s.Jar(w.Jar)))
 	if len(w.Chains) == 0 {
 		words := "nobody asked for it, and nothing needs it"
 		if w.Base {

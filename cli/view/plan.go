@@ -2,6 +2,7 @@ package view
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -15,7 +16,7 @@ func (s *Screen) Plan(p *operation.Plan) {
 	if p.Create {
 		verb = " (to be made)"
 	}
-	t.Line("jar", s.Bold(s.Path(p.Jar)+verb), s.Faint(p.Python))
+	t.Line("jar", s.Bold(s.Jar(p.Jar)+verb), s.Faint(p.Python))
 	for _, i := range p.Add {
 		t.Row("add", s.Good(i.Name), s.Plain(i.Version), s.Faint(reason(i)))
 	}
@@ -44,6 +45,10 @@ func (s *Screen) Plan(p *operation.Plan) {
 	if n := len(p.Add) + len(p.Change) + len(p.Mend); n > 0 && p.FromFiles() {
 		s.sources(t, p)
 	}
+	for _, n := range p.Notes {
+		t.Line("note", s.Warn(n))
+	}
+	s.passedOver(t, p.PassedOver)
 	if p.Empty() {
 		t.Line("keep", s.Plain(Count(p.Kept, "package")+", nothing to change"))
 	}
@@ -96,6 +101,16 @@ func reason(i operation.Item) string {
 	return ""
 }
 
+// passedOver lists package files that were not considered.
+func (s *Screen) passedOver(t *Sheet, list []operation.PassedOver) {
+	if !s.Verbose {
+		return
+	}
+	for _, p := range list {
+		t.Line("passed", s.Warn(p.File), s.Faint(p.Why))
+	}
+}
+
 // held says what keeps a distribution from its newest version.
 func held(b operation.Behind) string {
 	var parts []string
@@ -111,6 +126,8 @@ func held(b operation.Behind) string {
 			parts = append(parts, "it is published as source only")
 		case operation.HeldByYank:
 			parts = append(parts, strings.TrimSuffix("it was withdrawn: "+h.Detail, ": "))
+		case operation.HeldByUnread:
+			parts = append(parts, "it cannot be read: "+h.Detail)
 		case operation.HeldByTogether:
 			parts = append(parts, strings.TrimSuffix("it does not fit with the others: "+h.Detail, ": "))
 		default:
@@ -123,7 +140,7 @@ func held(b operation.Behind) string {
 // Outdated shows what has newer versions.
 func (s *Screen) Outdated(o *operation.Outdated) {
 	t := s.Sheet()
-	t.Line("jar", s.Bold(s.Path(o.Jar)), s.Faint(Count(o.Looked, "package")+" looked at"))
+	t.Line("jar", s.Bold(s.Jar(o.Jar)), s.Faint(Count(o.Looked, "package")+" looked at"))
 	moves := 0
 	for _, b := range o.Behind {
 		fits, note := s.Faint("stays"), held(b)
@@ -132,6 +149,9 @@ func (s *Screen) Outdated(o *operation.Outdated) {
 			moves++
 		}
 		t.Row("behind", s.Bold(b.Name), s.Plain("here "+b.Version), fits, s.Plain("newest "+b.Newest), s.Faint(note))
+	}
+	for _, n := range o.Notes {
+		t.Line("note", s.Warn(n))
 	}
 	switch {
 	case len(o.Behind) == 0:
@@ -158,6 +178,9 @@ func some(list []string) string {
 // Outcome says in one line what was done.
 func (s *Screen) Outcome(o *operation.Outcome) {
 	for _, w := range o.Warnings {
+		if slices.Contains(o.Plan.Notes, w) {
+			continue // said already
+		}
 		s.Note(w)
 	}
 	if !o.Done {

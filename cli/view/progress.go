@@ -2,14 +2,13 @@ package view
 
 import (
 	"fmt"
+	"glassjar/core/progress"
 	"sort"
 	"strings"
 	"sync"
 	"time"
 
 	"github.com/charmbracelet/x/ansi"
-
-	"glassjar/core/operation"
 )
 
 // Progress shows how far long work has come, on standard error. On a terminal
@@ -29,12 +28,12 @@ type Progress struct {
 	rate     float64 // of bytes a second, smoothed
 	last     int64   // bytes at the last drawing
 	lastTime time.Time
-	running  map[string]operation.Progress
+	running  map[string]progress.Event
 }
 
 // Progress begins to count the time.
 func (s *Screen) Progress() *Progress {
-	s.progress = &Progress{screen: s, now: time.Now, start: time.Now(), running: map[string]operation.Progress{}}
+	s.progress = &Progress{screen: s, now: time.Now, start: time.Now(), running: map[string]progress.Event{}}
 	return s.progress
 }
 
@@ -50,7 +49,7 @@ const (
 )
 
 // Report tells how far work has come. It may be called by several at once.
-func (p *Progress) Report(e operation.Progress) {
+func (p *Progress) Report(e progress.Event) {
 	s := p.screen
 	if s.JSON || s.Quiet {
 		return
@@ -85,7 +84,7 @@ func (p *Progress) Report(e operation.Progress) {
 }
 
 // measure smooths the rate over about a second.
-func (p *Progress) measure(e operation.Progress, now time.Time) {
+func (p *Progress) measure(e progress.Event, now time.Time) {
 	if passed := now.Sub(p.lastTime).Seconds(); passed > 0 && e.Bytes {
 		rate := float64(e.Done-p.last) / passed
 		share := min(1, passed)
@@ -98,7 +97,7 @@ func (p *Progress) measure(e operation.Progress, now time.Time) {
 }
 
 // amounts are how much is done, how fast it goes, and how long it will take.
-func (p *Progress) amounts(e operation.Progress) []string {
+func (p *Progress) amounts(e progress.Event) []string {
 	amount := func(n int64) string {
 		if e.Bytes {
 			return Bytes(n)
@@ -106,7 +105,7 @@ func (p *Progress) amounts(e operation.Progress) []string {
 		return fmt.Sprint(n)
 	}
 	if e.Total <= 0 {
-		return []string{amount(e.Done)}
+		return []string{strings.TrimSpace(amount(e.Done) + " " + e.Unit)}
 	}
 	out := []string{amount(e.Done) + " of " + amount(e.Total)}
 	if e.Bytes && p.rate > 0 {
@@ -122,7 +121,7 @@ func (p *Progress) amounts(e operation.Progress) []string {
 	return out
 }
 
-func (p *Progress) draw(e operation.Progress) {
+func (p *Progress) draw(e progress.Event) {
 	s := p.screen
 	width := s.errWidth()
 	var lines []string
@@ -144,7 +143,7 @@ func (p *Progress) draw(e operation.Progress) {
 			break
 		}
 		f := p.running[name]
-		text := "    " + name + "  " + Bytes(f.FileDone)
+		text := "    " + Clean(name) + "  " + Bytes(f.FileDone)
 		if f.FileTotal > 0 {
 			text += " of " + Bytes(f.FileTotal)
 		}

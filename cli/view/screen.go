@@ -4,10 +4,12 @@
 package view
 
 import (
+	"bytes"
 	"encoding/json"
 	"fmt"
 	"io"
 	"os"
+	"path/filepath"
 	"strings"
 
 	"github.com/charmbracelet/lipgloss"
@@ -29,6 +31,8 @@ type Screen struct {
 	Terminal, ErrTerminal bool
 	// Dir is where the user stands: paths below it are shown relative to it.
 	Dir string
+	// Call, if set, gives what people call the jar that stands at a path, or nothing.
+	Call func(root string) string
 
 	progress *Progress
 
@@ -76,6 +80,9 @@ func (s *Screen) errWidth() int {
 }
 
 func terminal(w io.Writer) (int, bool) {
+	if o, ok := w.(interface{ Under() io.Writer }); ok {
+		w = o.Under()
+	}
 	f, ok := w.(*os.File)
 	if !ok || !term.IsTerminal(f.Fd()) {
 		return 0, false
@@ -90,17 +97,19 @@ func terminal(w io.Writer) (int, bool) {
 // Data writes a value as JSON.
 func (s *Screen) Data(v any) {
 	s.settle()
-	e := json.NewEncoder(s.Out)
+	var text bytes.Buffer
+	e := json.NewEncoder(&text)
 	e.SetEscapeHTML(false)
 	e.SetIndent("", "  ")
-	_ = e.Encode(v) // whoever reads it has gone away
+	_ = e.Encode(v)                             // values of this program can be
+	_, _ = s.Out.Write(cleanJSON(text.Bytes())) // Out remembers what could not be written
 }
 
 // Say writes a line of a result.
 func (s *Screen) Say(format string, args ...any) {
 	s.settle()
 	if !s.JSON && !s.Quiet {
-		fmt.Fprintf(s.Out, format+"\n", args...)
+		fmt.Fprintln(s.Out, cleanLines(fmt.Sprintf(format, args...)))
 	}
 }
 
@@ -108,7 +117,7 @@ func (s *Screen) Say(format string, args ...any) {
 func (s *Screen) Note(text string) {
 	s.settle()
 	if !s.JSON && !s.Quiet {
-		fmt.Fprintln(s.Err, s.faint.Render("note")+"    "+text)
+		fmt.Fprintln(s.Err, s.faint.Render("note")+"    "+cleanReason(text))
 	}
 }
 
@@ -120,7 +129,28 @@ func (s *Screen) settle() {
 }
 
 // Path is a path as the user would type it.
-func (s *Screen) Path(path string) string { return project.Shorten(s.Dir, path) }
+func (s *Screen) Path(path string) string {
+	short := path
+	if filepath.Dir(s.Dir) != s.Dir {
+		short = project.Shorten(s.Dir, path)
+	}
+	if home, err := os.UserHomeDir(); err == nil && filepath.IsAbs(short) && filepath.Dir(home) != home {
+		if rest := project.Shorten(home, short); !filepath.IsAbs(rest) {
+			return strings.TrimSuffix("~"+string(os.PathSeparator)+rest, string(os.PathSeparator)+".")
+		}
+	}
+	return short
+}
+
+// Jar is what people call the jar that stands at a path.
+func (s *Screen) Jar(root string) string {
+	if s.Call != nil {
+		if name := s.Call(root); name != "" {
+			return name
+		}
+	}
+	return s.Path(root)
+}
 
 // Bytes is a size in words: "812 B", "12.3 kB", "4.0 MB".
 func Bytes(n int64) string {

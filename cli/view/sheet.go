@@ -1,6 +1,7 @@
 package view
 
 import (
+	"os"
 	"strings"
 
 	"github.com/charmbracelet/lipgloss"
@@ -50,7 +51,7 @@ func (s *Screen) Bad(text string) Cell { return Cell{text, &s.bad} }
 
 // Line adds a line of running text below a label.
 func (t *Sheet) Line(label string, cells ...Cell) {
-	t.rows = append(t.rows, row{label, cells, false})
+	t.rows = append(t.rows, row{Clean(label), cleanCells(cells), false})
 }
 
 // Row adds a line whose cells line up with those of the rows around it.
@@ -58,7 +59,16 @@ func (t *Sheet) Row(label string, cells ...Cell) {
 	for len(cells) > 1 && cells[len(cells)-1].Text == "" {
 		cells = cells[:len(cells)-1]
 	}
-	t.rows = append(t.rows, row{label, cells, true})
+	t.rows = append(t.rows, row{Clean(label), cleanCells(cells), true})
+}
+
+// cleanCells is the one place at which what comes from elsewhere is cleaned.
+func cleanCells(cells []Cell) []Cell {
+	out := make([]Cell, len(cells))
+	for i, c := range cells {
+		out[i] = Cell{Clean(c.Text), c.style}
+	}
+	return out
 }
 
 // Gap adds an empty line.
@@ -120,6 +130,11 @@ func (t *Sheet) widths() []int {
 // column; in running text the whole is.
 func (t *Sheet) draw(r row, widths []int) []string {
 	room := max(20, t.screen.Width-labelWidth)
+	cells := make([]Cell, len(r.cells))
+	for i, c := range r.cells {
+		cells[i] = Cell{cutPaths(c.Text, room-len(setIn)), c.style}
+	}
+	r.cells = cells
 	if !r.table {
 		var text strings.Builder
 		for i, c := range r.cells {
@@ -200,6 +215,41 @@ func (s *Screen) Text(text string) {
 		}
 		s.Say("%s", strings.Join(lines, "\n"))
 	}
+}
+
+// cutPaths cuts what is left out of paths that are wider than the room from their
+// middle: where it begins and what it is called say the most. In a pipe nothing is cut.
+func cutPaths(text string, room int) string {
+	if longestWord(text) <= room {
+		return text
+	}
+	words := strings.Split(text, " ")
+	for i, w := range words {
+		if ansi.StringWidth(w) > room && strings.ContainsRune(w, os.PathSeparator) {
+			words[i] = cutPath(w, room)
+		}
+	}
+	return strings.Join(words, " ")
+}
+
+func cutPath(path string, room int) string {
+	const mark = "..."
+	separator := string(os.PathSeparator)
+	parts := strings.Split(path, separator)
+	for left := 1; left < len(parts)-1; left++ {
+		// The head of one or two parts stays, and as much of the tail as there is room for.
+		head := strings.Join(parts[:min(2, len(parts)-1)], separator)
+		tail := strings.Join(parts[min(2, len(parts)-1)+left:], separator)
+		if short := head + separator + mark + separator + tail; ansi.StringWidth(short) <= room && tail != "" {
+			return short
+		}
+	}
+	last := parts[len(parts)-1]
+	if short := mark + separator + last; ansi.StringWidth(short) <= room {
+		return short
+	}
+	half := max(1, (room-len(mark))/2)
+	return ansi.Truncate(last, half, "") + mark + ansi.TruncateLeft(last, max(0, ansi.StringWidth(last)-half), "")
 }
 
 // wrap breaks a text at blanks only, since paths and options are to be copied.

@@ -21,6 +21,7 @@ import (
 	"glassjar/core/jar"
 	"glassjar/core/metadata"
 	"glassjar/core/operation"
+	"glassjar/core/place"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
 	"glassjar/core/resolve"
@@ -128,10 +129,10 @@ func TestWords(t *testing.T) {
 		{&operation.UsageError{Why: "that is wrong", Try: "this"}, ExitUsage, "that is wrong", "this"},
 		{&operation.BadNameError{Name: "../x"}, ExitUsage, "letters, digits", ""},
 		{parse, ExitUsage, "column 7", ""},
-		{&operation.NoJarError{Root: "/orchard/.jar"}, ExitPython, "looked for at .jar", "glassjar create"},
-		{&operation.NoJarError{Root: "/orchard/.jar", Record: true}, ExitPython, "there is a record", "glassjar recreate"},
-		{&operation.NoJarError{Named: "tols", Shelf: []string{"tools"}}, ExitPython, "did you mean tools?", "glassjar create tols"},
-		{&operation.DisagreeError{Active: "/a", Project: "/orchard/.jar"}, ExitUsage, "active in this shell: /a", "--jar .jar"},
+		{&place.NoJarError{Root: "/orchard/.jar"}, ExitPython, "looked for at .jar", "glassjar create"},
+		{&place.NoJarError{Root: "/orchard/.jar", Record: true}, ExitPython, "there is a record", "glassjar recreate"},
+		{&place.NoJarError{Named: "tols", Shelf: []string{"tools"}}, ExitPython, "did you mean tools?", "glassjar create tols"},
+		{&place.DisagreeError{Active: "/a", Project: "/orchard/.jar"}, ExitUsage, "active in this shell: /a", "--jar .jar"},
 		{&jar.ExistsError{Path: "/orchard/.jar", Jar: true}, ExitUsage, "a jar at .jar already", "glassjar discard .jar"},
 		{&jar.ExistsError{Path: "/orchard/x"}, ExitUsage, "something at x already", "--at DIR"},
 		{&jar.NotAJarError{Path: "/", Why: "it is not"}, ExitPython, "/ is not a jar", "glassjar here"},
@@ -218,4 +219,52 @@ func TestPlanAndOutcome(t *testing.T) {
 	assert.Contains(t, out.String(), "keep    3 packages, nothing to change")
 	assert.Equal(t, "linux-x86_64, macos-arm64 with Python 3.8 to 3.14; windows-x86_64 with Python 3.9, 3.10",
 		targets([]string{"linux-x86_64 3.14", "macos-arm64 3.14", "linux-x86_64 3.8", "macos-arm64 3.8", "linux-x86_64 3.9", "macos-arm64 3.9", "windows-x86_64 3.10", "windows-x86_64 3.9"}))
+}
+
+// A path that is wider than the room is cut in the middle, and only there.
+func TestLongPathsAreCut(t *testing.T) {
+	for path, want := range map[string]string{
+		"~/short/path": "~/short/path",
+		"/home/orchard/press-house/deep/down/pyproject.toml":     "/home/.../deep/down/pyproject.toml",
+		"/home/" + strings.Repeat("a", 50) + "/pyproject.toml":   "/home/.../pyproject.toml",
+		"/" + strings.Repeat("x", 60):                            ".../" + strings.Repeat("x", 60),
+		"words " + strings.Repeat("y", 60) + " are not cut here": "words " + strings.Repeat("y", 60) + " are not cut here",
+	} {
+		have := cutPaths(path, 36)
+		if strings.HasPrefix(want, ".../x") {
+			assert.Len(t, have, 35, path)
+			continue
+		}
+		assert.Equal(t, want, have)
+	}
+}
+
+// What comes from elsewhere does nothing to a terminal, in any view, an error or JSON.
+func TestForeignCharactersAreCleaned(t *testing.T) {
+	const bad = "a\x1b]52;c;QQ==\x07b\u009b2Jc\u202edc\u200be\xff\nf\tg"
+	const clean = "a?]52;c;QQ==?b?2Jc?dc?e? f    g"
+	assert.Equal(t, clean, Clean(bad))
+	assert.Equal(t, "plain, Äpfel, 梨", Clean("plain, Äpfel, 梨"))
+	for name, draw := range map[string]func(*Screen){
+		"line": func(s *Screen) { sheet := s.Sheet(); sheet.Line("x", s.Plain(bad)); sheet.Print() },
+		"row":  func(s *Screen) { sheet := s.Sheet(); sheet.Row("x", s.Bold(bad), s.Faint(bad)); sheet.Print() },
+		"say":  func(s *Screen) { s.Say("%s", bad) },
+	} {
+		text := drawn(unbroken, draw)
+		assert.NotContains(t, text, "\x1b]", name)
+		assert.NotContains(t, text, "\u009b", name)
+		assert.NotContains(t, text, "\u202e", name)
+	}
+	var out, errs bytes.Buffer
+	s := NewScreen(&out, &errs, "never", "/")
+	s.Note(bad)
+	s.Fail(Message{What: bad, Reasons: []string{bad + strings.Repeat("x", 5000)}, Try: []string{bad}})
+	assert.NotContains(t, errs.String(), "\x1b")
+	assert.Less(t, errs.Len(), 1500)
+	s.Data(map[string]string{"x": bad})
+	assert.NotContains(t, out.String(), "\u009b")
+	assert.NotContains(t, out.String(), "\u202e")
+	var back map[string]string
+	require.NoError(t, json.Unmarshal(out.Bytes(), &back))
+	assert.Contains(t, back["x"], "\u009b2Jc\u202ed")
 }

@@ -21,8 +21,7 @@ import (
 	"sync/atomic"
 	"time"
 
-	"golang.org/x/sync/errgroup"
-
+	"glassjar/core/guard"
 	"glassjar/core/interpreter"
 	"glassjar/core/store"
 )
@@ -78,7 +77,7 @@ func (p *Pool) Compile(ctx context.Context, sources map[string]string, told func
 	if err := p.begin(); err != nil {
 		return err
 	}
-	group, ctx := errgroup.WithContext(ctx)
+	group, ctx := guard.WithContext(ctx)
 	group.SetLimit(max(1, runtime.NumCPU()))
 	for sum, path := range sources {
 		group.Go(func() error {
@@ -126,32 +125,23 @@ func (p *Pool) one(ctx context.Context, sum, path string) error {
 		return err
 	}
 	temp := filepath.Join(p.dir, fmt.Sprint(p.number.Add(1)))
-	if _, err := fmt.Fprintf(w.to, "%s\t%s\t%s\n", path, p.Store.BytecodePath(p.Kind, sum), temp); err != nil {
+	said, err := w.ask(ctx, fmt.Sprintf("%s\t%s\t%s\n", path, p.Store.BytecodePath(p.Kind, sum), temp))
+	if err != nil {
 		w.end()
-		return p.Store.Uncompilable(p.Kind, sum)
-	}
-	timer := time.NewTimer(timeout)
-	defer timer.Stop()
-	select {
-	case said, ok := <-w.answers:
-		switch {
-		case !ok: // the module made the interpreter fail
-			w.end()
-			return p.Store.Uncompilable(p.Kind, sum)
-		case said == "none":
-			err = p.Store.Uncompilable(p.Kind, sum)
-		case said != "done" && said != "lost 2": // the source may have been tidied away
-			err = errors.New("bytecode cannot be written: the system says " + said)
-		}
-		p.give(w)
 		return err
-	case <-timer.C:
+	}
+	switch said {
+	case "": // the module made the interpreter fail
 		w.end()
 		return p.Store.Uncompilable(p.Kind, sum)
-	case <-ctx.Done():
-		w.end()
-		return ctx.Err()
+	case "none":
+		err = p.Store.Uncompilable(p.Kind, sum)
+	case "done", "lost 2": // the source may have been tidied away
+	default:
+		err = errors.New("bytecode cannot be written: the system says " + said)
 	}
+	p.give(w)
+	return err
 }
 
 // take gives a process that has nothing to do.
@@ -164,8 +154,13 @@ func (p *Pool) take() (*worker, error) {
 		return w, nil
 	}
 	p.mu.Unlock()
-	// Nothing of the user's has a say, and a module's warnings are not ours to tell.
-	cmd := exec.Command(p.Python, "-E", "-s", "-S", "-B", "-W", "ignore", "-c", script)
+	return start(p.Python, script)
+}
+
+// start starts a process that answers each line with one.
+func start(python, script string) (*worker, error) {
+	// A module's warnings are not ours to tell.
+	cmd := interpreter.Isolated(context.Background(), python, script, "-B", "-W", "ignore")
 	to, err := cmd.StdinPipe()
 	if err != nil {
 		return nil, err

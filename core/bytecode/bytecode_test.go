@@ -12,6 +12,7 @@ import (
 	"strings"
 	"sync/atomic"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -128,6 +129,65 @@ func taken(t *testing.T, s *store.Store, tree *store.Tree, in interpreter.Found,
 	out, err := exec.Command(in.Path, "-E", "-s", "-S", "-c", "import sys; sys.path.insert(0, sys.argv[1]); import plain; print(plain.press(10))", dir).CombinedOutput()
 	require.NoError(t, err)
 	assert.Equal(t, "7.0", strings.TrimSpace(string(out)), "an edit is noticed")
+}
+
+// What an interpreter wrote itself, however optimised, is what its source compiles to;
+// what somebody put in its place is not, in whatever way it would be taken.
+func TestOthers(t *testing.T) {
+	found, _ := interpreter.NewFinder(interpreter.OpenCache(filepath.Join(t.TempDir(), "pythons.json"))).All(context.Background())
+	for _, in := range found {
+		t.Run(in.Title(), func(t *testing.T) {
+			dir := t.TempDir()
+			var pairs []bytecode.Pair
+			// written has the interpreter write the bytecode of a module of some age.
+			written := func(name, text string, level int) string {
+				source := filepath.Join(dir, name+".py")
+				require.NoError(t, os.WriteFile(source, []byte(text), 0o644))
+				require.NoError(t, os.Chtimes(source, time.Unix(1e9, 0), time.Unix(1e9, 0)))
+				flags, compiled := []string{"-E", "-s", "-S"}, source+"c"
+				if tag := in.Said.CacheTag; tag != "" {
+					compiled = filepath.Join(dir, "__pycache__", name+"."+tag+strings.Repeat(".opt-", min(level, 1))+strings.Trim(fmt.Sprint(level), "0")+".pyc")
+				}
+				for range level {
+					flags = append(flags, "-O")
+				}
+				out, err := exec.Command(in.Path, append(flags, "-c", "import sys; sys.path.insert(0, sys.argv[1]); import "+name, dir)...).CombinedOutput()
+				require.NoError(t, err, string(out))
+				pairs = append(pairs, bytecode.Pair{Source: source, Compiled: compiled, Level: level})
+				return compiled
+			}
+			written("plain", modules["plain"], 0)
+			written("doc", "'what it does'\nx = set(['a', 'b', 'c'])\nassert x, 0.1\n", 0)
+			if in.Said.CacheTag != "" {
+				written("first", "'what it does'\nassert 1, 2\n", 1)
+				written("second", "'what it does'\nassert 1, 2\n", 2)
+			}
+			if _, err := os.Stat(pairs[0].Compiled); err != nil {
+				t.Skip("it writes no bytecode here")
+			}
+			good, evil := written("good", "x = 'press'\n", 0), written("evil", "x = 'steal'\n", 0)
+			broken, unused := written("broken", "y = 1\n", 0), written("unused", "z = 1\n", 0)
+			others, err := bytecode.Others(context.Background(), in.Path, pairs)
+			require.NoError(t, err)
+			assert.Empty(t, others)
+
+			stolen, err := os.ReadFile(evil)
+			require.NoError(t, err)
+			whole, err := os.ReadFile(broken)
+			require.NoError(t, err)
+			for file, data := range map[string][]byte{good: stolen, broken: whole[:len(whole)-3], unused: []byte("not bytecode")} {
+				require.NoError(t, os.Remove(file))
+				require.NoError(t, os.WriteFile(file, data, 0o644))
+			}
+			others, err = bytecode.Others(context.Background(), in.Path, pairs)
+			require.NoError(t, err)
+			var names []string
+			for _, p := range others {
+				names = append(names, strings.TrimSuffix(filepath.Base(p.Source), ".py"))
+			}
+			assert.Equal(t, []string{"good", "broken"}, names)
+		})
+	}
 }
 
 // A pool ends with its context, and says when the store cannot be written to.

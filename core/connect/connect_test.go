@@ -77,7 +77,7 @@ func TestServerKeys(t *testing.T) {
 // The files for an image say what the specification asks for, and leave no
 // place-holder.
 func TestContainerFiles(t *testing.T) {
-	files := connect.Container{Name: `the "press"`, Base: "orchard/base:1", Record: "pylock.toml", Files: []string{"pylock.toml"}, Groups: []string{"test"}, Extras: []string{"charts"}}.Write()
+	files := connect.Container{Name: `the "press"`, Base: "orchard/base:1", Record: "pylock.toml", Files: []string{"pylock.toml", "wheels/a b.whl", "wheels/c.whl"}, Groups: []string{"test"}, Extras: []string{"charts"}}.Write()
 	texts := map[string]string{}
 	for _, f := range files {
 		texts[f.Path] = f.Text
@@ -85,7 +85,7 @@ func TestContainerFiles(t *testing.T) {
 		assert.NotRegexp(t, `@[A-Z]+@`, f.Text, f.Path)
 	}
 	build := texts["Containerfile"]
-	order := []string{"FROM ${BASE}", "COPY container/glassjar", "USER 10001:10001", "COPY --chown=10001:10001 pylock.toml", "recreate --from /opt/glassjar/record/pylock.toml --group test --extra charts",
+	order := []string{"FROM ${BASE}", "COPY container/glassjar", "USER 10001:10001", `COPY --chown=10001:10001 ["pylock.toml", "/opt/glassjar/record/"]`, `COPY --chown=10001:10001 ["wheels/a b.whl", "wheels/c.whl", "/opt/glassjar/record/wheels/"]`, "recreate --from /opt/glassjar/record/pylock.toml --group test --extra charts",
 		"rm -rf /tmp/glassjar", "COPY --chown=10001:10001 . /work"}
 	at := 0
 	for _, step := range order {

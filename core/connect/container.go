@@ -2,6 +2,9 @@ package connect
 
 import (
 	"embed"
+	"maps"
+	"path"
+	"slices"
 	"strings"
 )
 
@@ -39,6 +42,26 @@ type ContainerFile struct {
 	Path, Text string
 }
 
+// copies are the lines that put the record, and what it names by path, into the image,
+// each into the same folder as beside the record.
+func (c Container) copies() string {
+	byFolder := map[string][]string{}
+	for _, f := range c.Files {
+		dir := path.Dir(f)
+		byFolder[dir] = append(byFolder[dir], f)
+	}
+	var b strings.Builder
+	for _, dir := range slices.Sorted(maps.Keys(byFolder)) {
+		to := path.Join(containerHome, "record", dir) + "/"
+		words := []string{}
+		for _, f := range append(byFolder[dir], to) {
+			words = append(words, JSONText(f))
+		}
+		b.WriteString("COPY --chown=" + containerID + ":" + containerID + " [" + strings.Join(words, ", ") + "]\n")
+	}
+	return b.String()
+}
+
 // Write makes the files.
 func (c Container) Write() []ContainerFile {
 	extra := ""
@@ -49,7 +72,7 @@ func (c Container) Write() []ContainerFile {
 		extra += " --extra " + e
 	}
 	fill := strings.NewReplacer("@BASE@", c.Base, "@UID@", containerID, "@USER@", containerUser, "@HOME@", containerHome, "@JAR@", containerJar,
-		"@WORK@", containerWork, "@FILES@", strings.Join(c.Files, " "), "@RECORD@", c.Record, "@EXTRA@", extra, "@NAME@", JSONText(c.Name))
+		"@WORK@", containerWork, "@COPIES@", c.copies(), "@RECORD@", c.Record, "@EXTRA@", extra, "@NAME@", JSONText(c.Name))
 	var out []ContainerFile
 	for _, f := range []struct{ path, from string }{{"Containerfile", "Containerfile"}, {".containerignore", "containerignore"}, {".devcontainer/devcontainer.json", "devcontainer.json"}} {
 		text, err := containerFiles.ReadFile("container/" + f.from)

@@ -15,7 +15,7 @@ import (
 	"runtime"
 	"sort"
 
-	"golang.org/x/sync/errgroup"
+	"glassjar/core/guard"
 )
 
 // Few is how many files are flushed one by one; of more the whole file system is.
@@ -67,7 +67,7 @@ func (b *Batch) Flush(disk *Disk) error {
 	}
 	files, folders := b.files, b.sortedFolders()
 	*b = Batch{}
-	group := errgroup.Group{}
+	group := guard.New()
 	group.SetLimit(2 * runtime.NumCPU())
 	for _, f := range files {
 		group.Go(func() error { return ignoreGone(File(f)) })

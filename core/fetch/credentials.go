@@ -53,8 +53,15 @@ func (c *Credentials) For(u *url.URL) (user, password string, ok bool) {
 	if k, ok := c.known[u.Host]; ok {
 		return k[0], k[1], true
 	}
-	if user, password, ok = c.fromNetrc(u.Hostname()); ok {
-		return user, password, true
+	// A host's entry is for its usual port; another port is another server.
+	entries := []string{u.Host}
+	if u.Port() == "" || u.Port() == map[string]string{"https": "443", "http": "80"}[u.Scheme] {
+		entries = []string{u.Hostname()}
+	}
+	for _, entry := range entries {
+		if user, password, ok = c.fromNetrc(entry); ok {
+			return user, password, true
+		}
 	}
 	return c.fromKeyring(u.Host)
 }

@@ -11,6 +11,7 @@ import (
 	"crypto/x509"
 	"errors"
 	"fmt"
+	"glassjar/core/limits"
 	"io"
 	"net"
 	"net/http"
@@ -41,6 +42,38 @@ type NetworkError struct {
 
 func (e *NetworkError) Error() string { return fmt.Sprintf("%s cannot be reached: %v", e.URL, e.Err) }
 func (e *NetworkError) Unwrap() error { return e.Err }
+
+// ProxyError reports that a proxy did not let a request through, or cannot be reached
+// itself. The index was not asked.
+type ProxyError struct {
+	// Proxy is its address; Code is what it answered, 0 for none.
+	Proxy string
+	Code  int
+	Err   error
+}
+
+func (e *ProxyError) Error() string {
+	if e.Code != 0 {
+		return fmt.Sprintf("the proxy %s answered %d %s", e.Proxy, e.Code, http.StatusText(e.Code))
+	}
+	return fmt.Sprintf("the proxy %s cannot be reached: %v", e.Proxy, e.Err)
+}
+
+func (e *ProxyError) Unwrap() error { return e.Err }
+
+// CertificateError reports that a server's certificate proves nothing here.
+type CertificateError struct {
+	URL string
+	// Unknown tells that nobody whom this machine trusts vouches for it; otherwise
+	// it is for another name, or out of date.
+	Unknown bool
+	Err     error
+}
+
+func (e *CertificateError) Error() string {
+	return fmt.Sprintf("the certificate of %s: %v", e.URL, e.Err)
+}
+func (e *CertificateError) Unwrap() error { return e.Err }
 
 // BusyError reports that a server asks to be left alone for longer than this program
 // waits.
@@ -127,6 +160,12 @@ func (c *Client) client() (*http.Client, error) {
 		transport := http.DefaultTransport.(*http.Transport).Clone()
 		transport.ResponseHeaderTimeout = 60 * time.Second
 		transport.MaxIdleConnsPerHost, transport.MaxConnsPerHost = 8, 8
+		transport.OnProxyConnectResponse = func(_ context.Context, proxy *url.URL, _ *http.Request, res *http.Response) error {
+			if res.StatusCode != http.StatusOK {
+				return &ProxyError{Proxy: proxy.Redacted(), Code: res.StatusCode}
+			}
+			return nil
+		}
 		if c.Certificates != "" {
 			pool, err := x509.SystemCertPool()
 			if err != nil {
@@ -235,7 +274,28 @@ func (c *Client) do(ctx context.Context, address string, header http.Header) (*h
 	case errors.As(err, &busy):
 		return nil, busy
 	}
-	return nil, &NetworkError{shown, plain(err)}
+	return nil, named(shown, plain(err))
+}
+
+// named is the error of a request that got no answer.
+func named(shown string, err error) error {
+	var proxy *ProxyError
+	var dial *net.OpError
+	var unverified *tls.CertificateVerificationError
+	var unknown x509.UnknownAuthorityError
+	switch {
+	case errors.As(err, &proxy):
+		return proxy
+	case errors.As(err, &dial) && dial.Op == "proxyconnect":
+		at, inner := "that is set up", dial
+		if errors.As(dial.Err, &inner) && inner.Addr != nil {
+			return &ProxyError{Proxy: inner.Addr.String(), Err: inner.Err}
+		}
+		return &ProxyError{Proxy: at, Err: dial.Err}
+	case errors.As(err, &unverified):
+		return &CertificateError{URL: shown, Unknown: errors.As(err, &unknown), Err: unverified.Err}
+	}
+	return &NetworkError{shown, err}
 }
 
 // Get asks for an address. The body resumes by itself where the connection
@@ -259,8 +319,8 @@ func (c *Client) Get(ctx context.Context, address, accept string) (*Response, er
 	return &Response{Body: body, URL: res.Request.URL, ContentType: res.Header.Get("Content-Type"), Size: res.ContentLength}, nil
 }
 
-// Read is the whole body at an address, up to limit bytes, from the cache if
-// that is allowed.
+// Read is the whole body at an address, from the cache if that is allowed; more than
+// limit bytes are a [*limits.Error].
 func (c *Client) Read(ctx context.Context, address, accept string, limit int64) ([]byte, *Response, error) {
 	kept := c.kept(address, accept)
 	if kept != nil && (c.Offline || kept.fresh(time.Now())) {
@@ -301,7 +361,7 @@ func (c *Client) readOnce(ctx context.Context, address, accept string, limit int
 	case err != nil:
 		return nil, nil, &NetworkError{Redact(address), broken{plain(err)}}
 	case int64(len(data)) > limit:
-		return nil, nil, &NetworkError{Redact(address), fmt.Errorf("the answer is larger than %d bytes", limit)}
+		return nil, nil, &limits.Error{What: Redact(address), Limit: limit, Unit: "bytes"}
 	}
 	c.keep(address, accept, newKept(res, data))
 	return data, &Response{URL: res.Request.URL, ContentType: res.Header.Get("Content-Type"), Size: int64(len(data))}, nil
@@ -360,9 +420,23 @@ func Redact(address string) string {
 		}
 		return address
 	}
-	if u.User == nil {
+	query, secret := u.Query(), false
+	for name := range query {
+		if secretNames[strings.ToLower(name)] {
+			query.Set(name, "...")
+			secret = true
+		}
+	}
+	if u.User == nil && !secret {
 		return address
 	}
 	u.User = nil
+	if secret {
+		u.RawQuery = query.Encode()
+	}
 	return u.String()
 }
+
+// secretNames are those under which addresses carry what lets one in.
+var secretNames = map[string]bool{"token": true, "access_token": true, "private_token": true, "auth_token": true, "auth": true, "password": true, "passwd": true,
+	"secret": true, "key": true, "apikey": true, "api_key": true, "sig": true, "signature": true, "x-amz-signature": true, "x-goog-signature": true}

@@ -272,7 +272,7 @@ func TestCache(t *testing.T) {
 func TestTooLargeAnswers(t *testing.T) {
 	at, _ := serve(t, func(w http.ResponseWriter, r *http.Request) { _, _ = io.WriteString(w, strings.Repeat("x", 100)) })
 	_, _, err := quick(t).Read(ctx, at, "", 99)
-	assert.ErrorContains(t, err, "larger than 99 bytes")
+	assert.ErrorContains(t, err, "more than 99 bytes")
 }
 
 // Credentials go to their own host and nowhere else, and stand in no error and
@@ -320,12 +320,18 @@ func TestCredentialsStayWithTheirHost(t *testing.T) {
 
 	// From a netrc file, by the host's name.
 	file := filepath.Join(t.TempDir(), "netrc")
-	require.NoError(t, os.WriteFile(file, []byte("machine 127.0.0.1\n  login ada\n  password s3cret\n"), 0o600))
+	host := mustURL(at).Host
+	require.NoError(t, os.WriteFile(file, []byte("machine "+host+"\n  login ada\n  password s3cret\nmachine orchard.example login eve password quince\n"), 0o600))
 	client = quick(t)
 	client.Credentials = &fetch.Credentials{Netrc: file}
 	data, _, err = client.Read(ctx, at+"/page", "", limit)
 	require.NoError(t, err)
 	assert.Equal(t, "near", string(data))
+	// A host's entry is for its usual port alone.
+	for address, want := range map[string]bool{"https://orchard.example/": true, "https://orchard.example:443/": true, "https://orchard.example:8443/": false, "https://127.0.0.1/": false} {
+		_, _, ok := client.Credentials.For(mustURL(address))
+		assert.Equal(t, want, ok, address)
+	}
 	// Not over plain http to another machine.
 	_, _, ok := client.Credentials.For(mustURL("http://orchard.example/"))
 	assert.False(t, ok)

@@ -20,6 +20,10 @@ func (c *Client) checkRetry(ctx context.Context, res *http.Response, err error) 
 	if d, ok := retryAfter(res); ok && d > maxWait {
 		return false, &BusyError{Redact(res.Request.URL.String()), time.Now().Add(d)}
 	}
+	var proxy *ProxyError
+	if errors.As(err, &proxy) {
+		return false, proxy // it said no
+	}
 	return retryablehttp.DefaultRetryPolicy(ctx, res, err)
 }
 

@@ -6,13 +6,13 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"net/url"
 	"os"
 	"path/filepath"
 	"sort"
 	"strings"
 	"sync"
 
+	"glassjar/core/limits"
 	"glassjar/core/metadata"
 )
 
@@ -30,6 +30,26 @@ type Folder struct {
 	sumsFile string
 	kept     map[string]keptSum
 	learned  map[string]keptSum
+	// within leaves out links that lead out of the folder.
+	within bool
+}
+
+// Within leaves out links that lead out of the folder: for a folder that others may ask
+// for its files.
+func (d *Folder) Within() *Folder {
+	d.within = true
+	return d
+}
+
+// leadsOut reports whether a file is a link that leads out of the folder.
+func (d *Folder) leadsOut(file string) bool {
+	real, err := filepath.EvalSymlinks(file)
+	top, err2 := filepath.EvalSymlinks(d.dir)
+	if err != nil || err2 != nil {
+		return true
+	}
+	rel, err := filepath.Rel(top, real)
+	return err != nil || !filepath.IsLocal(rel)
 }
 
 // NewFolder makes an index of a folder.
@@ -70,7 +90,7 @@ func globEscape(path string) string {
 
 func (d *Folder) add(p string) {
 	info, err := os.Stat(p)
-	if err != nil || !info.Mode().IsRegular() {
+	if err != nil || !info.Mode().IsRegular() || d.within && d.leadsOut(p) {
 		return
 	}
 	f := LocalFile(p, info.Size())
@@ -83,22 +103,13 @@ func (d *Folder) add(p string) {
 
 // LocalFile describes a file on this machine; its hash is not known yet.
 func LocalFile(path string, size int64) File {
-	f := File{Name: filepath.Base(path), Path: path, URL: FileURL(path), Size: size}
+	f := File{Name: filepath.Base(path), Path: path, URL: metadata.FileURL(path), Size: size}
 	f.describe("")
 	return f
 }
 
-// FileURL is the file: address of an absolute path.
-func FileURL(path string) string {
-	path = filepath.ToSlash(path)
-	if !strings.HasPrefix(path, "/") {
-		path = "/" + path // a drive letter on Windows
-	}
-	return (&url.URL{Scheme: "file", Path: path}).String()
-}
-
 // Files lists a distribution's files, each with its hash.
-func (d *Folder) Files(_ context.Context, name string) ([]File, error) {
+func (d *Folder) Files(ctx context.Context, name string) ([]File, error) {
 	if err := d.load(); err != nil {
 		return nil, err
 	}
@@ -109,7 +120,7 @@ func (d *Folder) Files(_ context.Context, name string) ([]File, error) {
 	defer d.saveSums()
 	out := append([]File(nil), list...)
 	for i := range out {
-		sum, err := d.hash(out[i].Path)
+		sum, err := d.hash(ctx, out[i].Path)
 		if err != nil {
 			return nil, err
 		}
@@ -137,9 +148,6 @@ func (d *Folder) Metadata(_ context.Context, f File) ([]byte, error) { return Wh
 // Open opens the file.
 func (d *Folder) Open(_ context.Context, f File) (io.ReadCloser, error) { return os.Open(f.Path) }
 
-// maxMetadata bounds what is read of a METADATA file.
-const maxMetadata = 64 << 20
-
 // WheelMetadata reads METADATA out of a wheel on this machine.
 func WheelMetadata(path string) ([]byte, error) {
 	z, err := zip.OpenReader(path)
@@ -161,8 +169,8 @@ func metadataOf(z *zip.Reader, name string) ([]byte, error) {
 			return nil, err
 		}
 		defer r.Close()
-		data, err := io.ReadAll(io.LimitReader(r, maxMetadata+1))
-		if err == nil && len(data) > maxMetadata {
+		data, err := io.ReadAll(io.LimitReader(r, limits.Metadata+1))
+		if err == nil && len(data) > limits.Metadata {
 			err = metadata.Invalid("the METADATA of %s is too large", name)
 		}
 		return data, err

@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"strings"
 	"time"
 
 	"glassjar/core/metadata"
@@ -43,11 +44,31 @@ type File struct {
 	// MetadataHashes if not empty.
 	HasMetadata    bool
 	MetadataHashes map[string]string
+	// Provenance is the address of what the index knows of the file's publisher (PEP
+	// 740); empty if it does not say.
+	Provenance string
 	// Index is the name of the index.
 	Index string
+	// Exact tells that Size is to be held, as a record's is.
+	Exact bool
+	// Fault says why the file cannot be used, empty if it can: its name says
+	// neither of what nor for what it is.
+	Fault string
+
+	// secret is the whole address where URL lacks what lets one in.
+	secret string
 
 	// doubtful tells that the page names the file in two ways that differ.
 	doubtful bool
+}
+
+// Ask is the address to ask for the file: URL, or what the index gave with something that
+// lets one in, which is written down nowhere.
+func (f File) Ask() string {
+	if f.secret != "" {
+		return f.secret
+	}
+	return f.URL
 }
 
 // SHA256 is the file's hash by that algorithm, or empty.
@@ -58,8 +79,9 @@ type Source interface {
 	// Name is what the user calls it; Address is where it is.
 	Name() string
 	Address() string
-	// Files are all that the index offers of a distribution, by normal name.
-	// The error wraps [ErrUnknownName] if it does not know the name.
+	// Files are all that the index offers of a distribution, by normal name, also
+	// those with a Fault. The error wraps [ErrUnknownName] if it does not know the
+	// name.
 	Files(ctx context.Context, name string) ([]File, error)
 	// Names are all that the index knows, in normal form.
 	Names(ctx context.Context) ([]string, error)
@@ -75,14 +97,31 @@ type Source interface {
 // describe fills in what a file's name says. It reports false for a file that
 // is no package, or of another distribution.
 func (f *File) describe(name string) bool {
-	if w, err := metadata.ParseWheelName(f.Name); err == nil {
-		f.Wheel, f.Distribution, f.Version = &w, w.Name, w.Version
-	} else if s, err := metadata.ParseSdistName(f.Name); err == nil {
+	wheel, err := metadata.ParseWheelName(f.Name)
+	if err == nil {
+		f.Wheel, f.Distribution, f.Version = &wheel, wheel.Name, wheel.Version
+	} else if s, bad := metadata.ParseSdistName(f.Name); bad == nil {
 		f.Distribution, f.Version = s.Name, s.Version
 	} else {
+		if !strings.HasSuffix(f.Name, ".whl") {
+			err = bad
+		}
+		f.Fault = err.Error()
 		return false
 	}
 	return name == "" || f.Distribution == name
+}
+
+// usable splits files into those that can be used and those with a fault.
+func usable(files []File) (good, bad []File) {
+	for _, f := range files {
+		if f.Fault == "" {
+			good = append(good, f)
+		} else {
+			bad = append(bad, f)
+		}
+	}
+	return good, bad
 }
 
 // NotIndexError says that what a server answers is no index.
@@ -99,6 +138,9 @@ type Ordered struct {
 	Sources []Source
 	// Pins name the index of a distribution, by normal name.
 	Pins map[string]string
+	// PassedOver, if set, is told of files that cannot be used, by their
+	// distribution. Several goroutines call it.
+	PassedOver func(name string, f File)
 }
 
 // PinError says that a distribution is pinned to an index that is not set up.
@@ -123,7 +165,13 @@ func (o *Ordered) Files(ctx context.Context, name string) ([]File, Source, error
 		if errors.Is(err, ErrUnknownName) {
 			continue
 		}
-		return files, s, err
+		good, bad := usable(files)
+		for _, f := range bad {
+			if o.PassedOver != nil {
+				o.PassedOver(name, f)
+			}
+		}
+		return good, s, err
 	}
 	if pinned && !found {
 		return nil, nil, &PinError{name, pin}

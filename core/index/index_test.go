@@ -187,6 +187,7 @@ func TestHandlerNegotiates(t *testing.T) {
 		"image/png":                               "",
 	} {
 		r := httptest.NewRequest("GET", "/simple/brixmeter/", nil)
+		r.Host = "localhost:8800"
 		r.Header.Set("Accept", accept)
 		w := httptest.NewRecorder()
 		h.ServeHTTP(w, r)
@@ -199,13 +200,20 @@ func TestHandlerNegotiates(t *testing.T) {
 	}
 	for path, code := range map[string]int{"/": 301, "/simple": 301, "/simple/Brix_Meter/": 301, "/simple/brix-meter/": 404, "/files/nothing": 404, "/files/../../etc/passwd": 404, "/other": 404} {
 		w := httptest.NewRecorder()
-		h.ServeHTTP(w, httptest.NewRequest("GET", path, nil))
+		h.ServeHTTP(w, httptest.NewRequest("GET", "http://127.0.0.1:8800"+path, nil))
 		assert.Equal(t, code, w.Code, path)
 	}
 	w := httptest.NewRecorder()
 	h.ServeHTTP(w, httptest.NewRequest("POST", "/simple/", nil))
 	assert.Equal(t, http.StatusMethodNotAllowed, w.Code)
+	for host, code := range map[string]int{"orchard.example": 421, "localhost.orchard.example:80": 421, "LOCALHOST": 200, "[::1]:9": 200} {
+		r := httptest.NewRequest("GET", "http://"+host+"/simple/", nil)
+		w := httptest.NewRecorder()
+		h.ServeHTTP(w, r)
+		assert.Equal(t, code, w.Code, host)
+	}
 	r := httptest.NewRequest("GET", "/files/brixmeter-2.1-py2.py3-none-any.whl", nil)
+	r.Host = "localhost:8800"
 	r.Header.Set("Range", "bytes=0-3")
 	w = httptest.NewRecorder()
 	h.ServeHTTP(w, r)
@@ -348,7 +356,7 @@ func TestMetadataByRanges(t *testing.T) {
 func TestFileSum(t *testing.T) {
 	file := filepath.Join(t.TempDir(), "press.whl")
 	sum := func() string {
-		got, err := index.FileSum(file)
+		got, err := index.FileSum(context.Background(), file)
 		require.NoError(t, err)
 		return got
 	}
@@ -364,7 +372,7 @@ func TestFileSum(t *testing.T) {
 	assert.NotEqual(t, first, second)
 	require.NoError(t, os.WriteFile(file, []byte("medlars"), 0o644))
 	assert.NotEqual(t, second, sum())
-	_, err = index.FileSum(file + "x")
+	_, err = index.FileSum(context.Background(), file+"x")
 	assert.ErrorIs(t, err, os.ErrNotExist)
 }
 

@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strings"
 
+	"glassjar/core/limits"
 	"glassjar/core/metadata"
 )
 
@@ -50,7 +51,7 @@ func (Sample) Inside(_ context.Context, f File) (Inside, error) {
 // Inside looks into a wheel on the server by range requests. The error is
 // [fetch.ErrNoRanges] where the server gives no parts of files.
 func (s *Server) Inside(ctx context.Context, f File) (Inside, error) {
-	remote, err := s.client.Remote(ctx, f.URL)
+	remote, err := s.client.Remote(ctx, f.Ask())
 	if err != nil {
 		return Inside{}, err
 	}
@@ -99,14 +100,11 @@ func scriptsOf(f *zip.File) []string {
 		return nil
 	}
 	defer r.Close()
-	data, err := io.ReadAll(io.LimitReader(r, maxMetadata))
+	data, err := io.ReadAll(io.LimitReader(r, limits.Metadata))
 	if err != nil {
 		return nil
 	}
-	list, err := metadata.ParseEntryPoints(data)
-	if err != nil {
-		return nil
-	}
+	list, _ := metadata.ParseEntryPoints(data) // the others have no script
 	var out []string
 	for _, e := range list {
 		if ok, err := e.Script(); err == nil && ok {

@@ -6,6 +6,7 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
+	"errors"
 	"mime"
 	"os"
 	"path/filepath"
@@ -15,6 +16,7 @@ import (
 
 	"glassjar/core/atomicfile"
 	"glassjar/core/fetch"
+	"glassjar/core/limits"
 	"glassjar/core/requirement"
 )
 
@@ -79,7 +81,7 @@ func keepNames(file string, names []string) {
 
 // askNames asks for the list of all names.
 func (s *Server) askNames(ctx context.Context) ([]string, error) {
-	data, res, err := s.client.Read(ctx, s.address, accept, maxPage)
+	data, res, err := s.client.Read(ctx, s.address, accept, limits.Names)
 	if err != nil {
 		return nil, err
 	}
@@ -92,6 +94,9 @@ func (s *Server) askNames(ctx context.Context) ([]string, error) {
 		if err := json.Unmarshal(data, &list); err != nil || list.Meta.fault() != nil {
 			return nil, &NotIndexError{s.Address(), "its list of names is not what the standard says"}
 		}
+		if err := tooManyNames(len(list.Projects), s.Address()); err != nil {
+			return nil, err
+		}
 		for _, p := range list.Projects {
 			if requirement.ValidName(p.Name) {
 				names = append(names, requirement.Normalize(p.Name))
@@ -99,14 +104,26 @@ func (s *Server) askNames(ctx context.Context) ([]string, error) {
 		}
 		return names, nil
 	}
-	links, err := parseLinks(data, res.URL)
+	_, err = eachAnchor(data, res.URL, func(a anchor) error {
+		if requirement.ValidName(a.text) {
+			names = append(names, requirement.Normalize(a.text))
+		}
+		return tooManyNames(len(names), s.Address())
+	})
+	var large *limits.Error
+	if errors.As(err, &large) {
+		return nil, err
+	}
 	if err != nil {
 		return nil, &NotIndexError{fetch.Redact(s.address), err.Error()}
 	}
-	for _, l := range links.anchors {
-		if requirement.ValidName(l.text) {
-			names = append(names, requirement.Normalize(l.text))
-		}
-	}
 	return names, nil
+}
+
+// tooManyNames is a [*limits.Error] for an index with more names than are read.
+func tooManyNames(names int, address string) error {
+	if names > limits.Projects {
+		return &limits.Error{What: address, Limit: limits.Projects, Unit: "names"}
+	}
+	return nil
 }

@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"glassjar/core/fetch"
+	"glassjar/core/limits"
 )
 
 // Probe is what a server answered when it was asked about one name.
@@ -35,7 +36,7 @@ func (s *Server) Probe(ctx context.Context, name string) Probe {
 	at := s.pageAddress(name)
 	begun := time.Now()
 	s.client.Forget(at, accept)
-	data, res, err := s.client.Read(ctx, at, accept, maxPage)
+	data, res, err := s.client.Read(ctx, at, accept, limits.Page)
 	p.Took = time.Since(begun)
 	var status *fetch.StatusError
 	switch {
@@ -52,7 +53,7 @@ func (s *Server) Probe(ctx context.Context, name string) Probe {
 	if p.JSON {
 		parse = parseJSON
 	}
-	files, err := parse(data, res.URL)
+	files, _, err := parse(data, res.URL)
 	if err != nil {
 		p.Why = err.Error()
 		return p

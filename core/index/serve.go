@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"html/template"
 	"io"
+	"net"
 	"net/http"
 	"os"
 	"path"
@@ -62,6 +63,10 @@ func (h Handler) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		http.Error(w, "only GET and HEAD", http.StatusMethodNotAllowed)
 		return
 	}
+	if !here(r.Host) {
+		http.Error(w, "this index answers to localhost alone", http.StatusMisdirectedRequest)
+		return
+	}
 	clean := path.Clean(r.URL.Path)
 	switch {
 	case clean == "/" || clean == "/simple":
@@ -104,6 +109,17 @@ func (h Handler) page(w http.ResponseWriter, r *http.Request, name string) {
 	w.Header().Set("ETag", `"`+hexSum(data)[:32]+`"`)
 	w.Header().Set("Cache-Control", "max-age=0")
 	http.ServeContent(w, r, "", time.Time{}, bytes.NewReader(data))
+}
+
+// here reports whether a request is for this machine by one of its own names: pages of
+// the web can have a browser ask any other.
+func here(host string) bool {
+	name, _, err := net.SplitHostPort(host)
+	if err != nil {
+		name = host
+	}
+	ip := net.ParseIP(strings.Trim(name, "[]"))
+	return strings.EqualFold(name, "localhost") || ip != nil && ip.IsLoopback()
 }
 
 func (h Handler) file(w http.ResponseWriter, r *http.Request, name string) {
@@ -192,6 +208,7 @@ func render(ctx context.Context, s Source, name string, asJSON bool) ([]byte, er
 		return nil, err
 	}
 	var served []servedFile
+	files, _ = usable(files)
 	for _, f := range files {
 		one := servedFile{File: f, Href: "../../files/" + f.Name + "#sha256=" + f.SHA256()}
 		if f.HasMetadata {
@@ -269,6 +286,7 @@ func Write(ctx context.Context, s Source, dir string) error {
 		if err != nil {
 			return err
 		}
+		files, _ = usable(files)
 		for _, f := range files {
 			for _, meta := range []bool{false, true} {
 				if meta && !f.HasMetadata {

@@ -1,8 +1,10 @@
 package index
 
 import (
+	"context"
 	"crypto/sha256"
 	"encoding/hex"
+	"errors"
 	"os"
 	"path/filepath"
 	"sync"
@@ -43,23 +45,26 @@ func (d *Folder) loadSums() {
 var read sync.Map // string -> keptSum
 
 // FileSum is the SHA-256 of a file, which is read once by this process as long as
-// it has the same size and time.
-func FileSum(path string) (string, error) {
+// it has the same size and time. It ends with the context.
+func FileSum(ctx context.Context, path string) (string, error) {
 	info, err := os.Stat(path)
 	if err != nil {
 		return "", err
 	}
+	if !info.Mode().IsRegular() {
+		return "", &os.PathError{Op: "read", Path: path, Err: errors.New("it is not a file")}
+	}
 	if k, ok := read.Load(path); ok && k.(keptSum).Size == info.Size() && k.(keptSum).Time == info.ModTime().UnixNano() {
 		return k.(keptSum).SHA256, nil
 	}
-	sum, err := store.Sum(path)
+	sum, err := store.SumWithContext(ctx, path)
 	if err == nil {
 		read.Store(path, keptSum{info.Size(), info.ModTime().UnixNano(), sum})
 	}
 	return sum, err
 }
 
-func (d *Folder) hash(path string) (string, error) {
+func (d *Folder) hash(ctx context.Context, path string) (string, error) {
 	info, err := os.Stat(path)
 	if err != nil {
 		return "", err
@@ -67,7 +72,7 @@ func (d *Folder) hash(path string) (string, error) {
 	if sum, ok := d.known(path, info); ok {
 		return sum, nil
 	}
-	sum, err := FileSum(path)
+	sum, err := FileSum(ctx, path)
 	if err != nil {
 		return "", err
 	}

@@ -10,8 +10,7 @@ import (
 	"sync"
 	"time"
 
-	"golang.org/x/sync/errgroup"
-
+	"glassjar/core/guard"
 	"glassjar/core/internal/lazy"
 )
 
@@ -58,6 +57,20 @@ type candidate struct{ path, source string }
 func (f *Finder) candidates() []candidate {
 	f.once.Do(func() { f.list = f.search() })
 	return f.list
+}
+
+// Finds reports whether a program is among those that are looked at.
+func (f *Finder) Finds(path string) bool {
+	real, err := filepath.EvalSymlinks(path)
+	if err != nil {
+		return false
+	}
+	for _, c := range f.candidates() {
+		if at, err := filepath.EvalSymlinks(c.path); err == nil && at == real {
+			return true
+		}
+	}
+	return false
 }
 
 func (f *Finder) search() []candidate {
@@ -194,7 +207,7 @@ func (f *Finder) All(ctx context.Context) ([]Found, []Rejection) {
 	list := f.candidates()
 	answers := make([]Interpreter, len(list))
 	rejected := make([]*Rejection, len(list))
-	group, ctx := errgroup.WithContext(ctx)
+	group, ctx := guard.WithContext(ctx)
 	group.SetLimit(2 * runtime.NumCPU())
 	for i, c := range list {
 		group.Go(func() error {

@@ -87,9 +87,7 @@ func probeOnce(ctx context.Context, path string, timeout time.Duration) (Interpr
 	}
 	ctx, cancel := context.WithTimeout(ctx, timeout)
 	defer cancel()
-	// Without -E and -s the user's variables and site folder would have a say;
-	// without -S the base's own start-up files would run.
-	cmd := exec.CommandContext(ctx, path, "-E", "-s", "-S", "-c", probe)
+	cmd := Isolated(ctx, path, probe)
 	cmd.Stdin = nil
 	cmd.WaitDelay = time.Second
 	var out, complaint bytes.Buffer

@@ -14,6 +14,7 @@ import (
 
 	"glassjar/core/atomicfile"
 	"glassjar/core/durable"
+	"glassjar/core/limits"
 	"glassjar/core/metadata"
 	"glassjar/core/store"
 	"glassjar/core/wheel"
@@ -156,7 +157,7 @@ func (j *Jar) Apply(ctx context.Context, c Change) error {
 	if c.Flush == nil {
 		c.Flush = func(b *durable.Batch) error { return b.Flush(disk) }
 	}
-	a := &application{jar: j, change: c, disk: disk, owner: map[string]string{}, going: map[string]bool{}, folders: map[string]bool{}, optional: map[string]bool{}}
+	a := &application{jar: j, change: c, disk: disk, own: j.ownFiles(), owner: map[string]string{}, going: map[string]bool{}, folders: map[string]bool{}, optional: map[string]bool{}}
 	defer a.dropPending()
 	for _, step := range []func(context.Context) error{a.leave, a.stage, a.mark} {
 		if err := step(ctx); err != nil {
@@ -188,6 +189,7 @@ type application struct {
 	disk   *durable.Disk
 	owner  map[string]string // path in the jar -> the distribution to be installed
 	going  map[string]bool   // paths that leave their place
+	own    map[string]bool   // paths that belong to the jar itself
 	came   []string          // paths that were staged, in their order
 	steps  []step
 	// optional are staged paths that may not be there.
@@ -228,10 +230,14 @@ func (a *application) leave(context.Context) error {
 			paths = append(paths, exe)
 		}
 	}
+	others, err := a.others()
+	if err != nil {
+		return err
+	}
 	paths = append(paths, a.change.Drop...)
 	paths = append(paths, a.jar.bytecodeOf(paths)...)
 	for _, p := range paths {
-		if a.going[p] || protected(p) {
+		if a.going[p] || a.protected(p) || others(p) {
 			continue
 		}
 		if info, err := os.Lstat(a.jar.Path(p)); err != nil || info.IsDir() {
@@ -242,15 +248,54 @@ func (a *application) leave(context.Context) error {
 	return nil
 }
 
+// others tells of paths that belong to distributions which stay: a RECORD may name
+// whatever it likes, and takes nothing of theirs away.
+func (a *application) others() (func(p string) bool, error) {
+	if len(a.change.Remove) == 0 {
+		return func(string) bool { return false }, nil
+	}
+	goes := map[string]bool{}
+	for _, d := range a.change.Remove {
+		goes[d.Info] = true
+	}
+	installed, err := a.jar.Installed()
+	if err != nil {
+		return nil, err
+	}
+	stay, infos := map[string]bool{}, map[string]bool{}
+	for _, d := range installed {
+		if goes[d.Info] {
+			continue
+		}
+		infos[d.Info] = true
+		files, _ := a.jar.Files(d) // one that is damaged has its folder at least
+		for _, f := range files {
+			stay[f.Path] = true
+		}
+	}
+	return func(p string) bool { return stay[p] || infos[path.Dir(p)] }, nil
+}
+
 func (a *application) take(p string) {
 	a.going[p] = true
 	a.steps = append(a.steps, step{kind: stepTake, path: p})
 }
 
-// protected are paths that no distribution may take away, whatever its RECORD
-// says.
-func protected(p string) bool {
-	return p == "pyvenv.cfg" || p == ".gitignore" || strings.HasPrefix(p, ownFolder+"/")
+// protected are paths of the jar itself, which no distribution may bring or take away,
+// whatever its RECORD says.
+func (a *application) protected(p string) bool {
+	folded := a.fold(p)
+	return a.own[p] || folded != p && a.ownFolded(folded) || strings.HasPrefix(folded, ownFolder+"/")
+}
+
+// ownFolded is for systems on which names that differ in case are the same.
+func (a *application) ownFolded(folded string) bool {
+	for own := range a.own {
+		if a.fold(own) == folded {
+			return true
+		}
+	}
+	return false
 }
 
 // mark corrects REQUESTED where a distribution stays.
@@ -275,7 +320,7 @@ func (a *application) mark(context.Context) error {
 }
 
 func (a *application) markOne(d Installed, want bool) error {
-	data, err := os.ReadFile(a.jar.Path(d.Info, "RECORD"))
+	data, err := limits.ReadFile(a.jar.Path(d.Info, "RECORD"), limits.Record)
 	if err != nil {
 		return err
 	}

@@ -88,6 +88,48 @@ func (j *Jar) AddBytecode(installed []Installed, cacheTag string, placer *store.
 	return added, nil
 }
 
+// Beside is bytecode that stands beside a module of a distribution.
+type Beside struct {
+	// Path is the bytecode's, Source the module's, in the jar; Owner the distribution's
+	// name, and Sum what the module's RECORD says.
+	Path, Source, Owner, Sum string
+	// Level is how far it was optimised: 0, 1 or 2.
+	Level int
+}
+
+// Bytecode is what an interpreter with a cache tag would take of the bytecode in the
+// jar, but for what a distribution brought itself. A module that is not as it was
+// installed is left out.
+func (j *Jar) Bytecode(installed []Installed, cacheTag string) []Beside {
+	var out []Beside
+	for _, d := range installed {
+		files, err := j.Files(d)
+		if err != nil {
+			continue // a damaged one is told as that
+		}
+		own := map[string]bool{}
+		for _, f := range files {
+			own[f.Path] = true
+		}
+		for _, f := range files {
+			sum, ok := metadata.HexOfRecordHash(f.Hash)
+			if !ok || !strings.HasSuffix(f.Path, ".py") || j.compare(f, true) != "" {
+				continue
+			}
+			plain := compiledName(f.Path, cacheTag)
+			for level, name := range []string{plain, strings.TrimSuffix(plain, ".pyc") + ".opt-1.pyc", strings.TrimSuffix(plain, ".pyc") + ".opt-2.pyc"} {
+				if own[name] || cacheTag == "" && level > 0 {
+					continue
+				}
+				if info, err := os.Lstat(j.Path(name)); err == nil && info.Mode().IsRegular() {
+					out = append(out, Beside{name, f.Path, d.Key(), sum, level})
+				}
+			}
+		}
+	}
+	return out
+}
+
 // bytecodeOf are the files of bytecode that stand beside modules of the jar.
 func (j *Jar) bytecodeOf(files []string) []string {
 	stems := map[string]map[string]bool{} // by folder

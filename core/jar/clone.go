@@ -9,9 +9,9 @@ import (
 	"runtime"
 	"strings"
 
-	"golang.org/x/sync/errgroup"
-
+	"glassjar/core/guard"
 	"glassjar/core/interpreter"
+	"glassjar/core/limits"
 	"glassjar/core/store"
 )
 
@@ -36,7 +36,7 @@ func (j *Jar) Clone(ctx context.Context, root string, in interpreter.Interpreter
 func (j *Jar) copyInto(ctx context.Context, root, way string) (files int, err error) {
 	placer := &store.Placer{Way: way}
 	defer placer.Close()
-	group, ctx := errgroup.WithContext(ctx)
+	group, ctx := guard.WithContext(ctx)
 	group.SetLimit(max(2, runtime.NumCPU()))
 	err = j.copyFolder(ctx, group, placer, ".", root, &files)
 	// What failed first is the reason; the walk only saw that it was to end.
@@ -46,7 +46,7 @@ func (j *Jar) copyInto(ctx context.Context, root, way string) (files int, err er
 	if err != nil {
 		return files, err
 	}
-	origins, err := os.ReadFile(j.Path(ownFolder, "origins.json"))
+	origins, err := limits.ReadFile(j.Path(ownFolder, "origins.json"), limits.Own)
 	if os.IsNotExist(err) {
 		return files, nil
 	}
@@ -57,7 +57,7 @@ func (j *Jar) copyInto(ctx context.Context, root, way string) (files int, err er
 }
 
 // copyFolder lists a folder and those below it, and has their files copied.
-func (j *Jar) copyFolder(ctx context.Context, group *errgroup.Group, placer *store.Placer, dir, root string, files *int) error {
+func (j *Jar) copyFolder(ctx context.Context, group *guard.Group, placer *store.Placer, dir, root string, files *int) error {
 	entries, err := os.ReadDir(j.Path(dir))
 	if err != nil {
 		return err

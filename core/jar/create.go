@@ -9,6 +9,7 @@ import (
 	"path"
 	"path/filepath"
 	"strings"
+	"unicode"
 
 	"glassjar/core/interpreter"
 )
@@ -27,6 +28,8 @@ type Options struct {
 	// Place is the way in which a clone's files are put into it; empty for the
 	// cheapest.
 	Place string
+	// Prepared, if set, is called with the jar before it gets its place.
+	Prepared func(*Jar) error
 	// Also writes further files into the jar, by their paths in it, so that all
 	// appear together; and so do Spec and Record, if set, in the places of Outside.
 	Also         map[string][]byte
@@ -74,7 +77,10 @@ func prepare(temp string, opt Options, fill func(*Jar) error) (*Jar, error) {
 			return nil, err
 		}
 	}
-	return j, nil
+	if opt.Prepared == nil {
+		return j, nil
+	}
+	return j, opt.Prepared(j)
 }
 
 // place has a jar made in a folder beside root, and gives it its place.
@@ -106,16 +112,38 @@ func place(ctx context.Context, root string, opt Options, prepare func(temp stri
 	return j, nil
 }
 
-// Vacant refuses a place at which something stands, with an [*ExistsError]; an
-// empty folder is removed.
+// PlaceError says that a jar cannot be used where it stands, or is to stand.
+type PlaceError struct{ Path, Why string }
+
+func (e *PlaceError) Error() string { return e.Path + ": " + e.Why }
+
+// Usable refuses a place whose path no PATH, or no shell, can hold, with a
+// [*PlaceError].
+func Usable(root string) error {
+	rest := root[len(filepath.VolumeName(root)):]
+	if strings.ContainsFunc(root, unicode.IsControl) {
+		return &PlaceError{root, "its path has a line end, a tab or another control character, which scripts and shells cannot hold"}
+	}
+	if strings.ContainsRune(rest, os.PathListSeparator) {
+		return &PlaceError{root, fmt.Sprintf("its path has a %q, which separates the folders of PATH: no program would be found in it", string(os.PathListSeparator))}
+	}
+	return nil
+}
+
+// Vacant refuses a place at which something stands, with an [*ExistsError], or that
+// cannot be used, with a [*PlaceError]; an empty folder is removed.
 func Vacant(root string) error {
-	if _, err := os.Lstat(root); err != nil {
+	if err := Usable(root); err != nil {
+		return err
+	}
+	info, err := os.Lstat(root)
+	if err != nil {
 		return nil
 	}
 	if Exists(root) {
 		return &ExistsError{root, true}
 	}
-	if os.Remove(root) != nil { // succeeds for an empty folder only
+	if !info.IsDir() || os.Remove(root) != nil { // succeeds for an empty folder only
 		return &ExistsError{root, false}
 	}
 	return nil

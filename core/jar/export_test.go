@@ -49,6 +49,23 @@ func JournalText(lines ...string) []byte {
 	return append([]byte(text), fmt.Sprintf("end %d %s\n", len(lines), sumOf([]byte(text)))...)
 }
 
+// ReadJournal reads a journal and writes it again; steps are the paths that it names.
+func ReadJournal(data []byte) (again []byte, paths []string, err error) {
+	g, err := parseJournal(data)
+	if err != nil {
+		return nil, nil, err
+	}
+	for _, s := range g.steps {
+		if s.path != "" {
+			paths = append(paths, s.path)
+		}
+	}
+	return g.bytes(), paths, nil
+}
+
+// ReadMoment reads a state of the history.
+var ReadMoment = parseMoment
+
 // Promise writes down what is to be done once a jar has its place.
 func Promise(j *Jar) error {
 	_, err := j.promise()

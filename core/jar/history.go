@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"glassjar/core/limits"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -88,11 +89,14 @@ func (j *Jar) Moments() ([]Moment, error) {
 }
 
 func readMoment(file string) (Moment, error) {
-	var m Moment
-	data, err := os.ReadFile(file)
+	data, err := limits.ReadFile(file, limits.Own)
 	if err != nil {
-		return m, err
+		return Moment{}, err
 	}
+	return parseMoment(file, data)
+}
+
+func parseMoment(file string, data []byte) (m Moment, err error) {
 	if err := json.Unmarshal(data, &m); err != nil {
 		return m, err
 	}

@@ -5,9 +5,11 @@ import (
 	"io/fs"
 	"os"
 	"path"
+	"path/filepath"
 	"sort"
 	"strings"
 
+	"glassjar/core/limits"
 	"glassjar/core/metadata"
 	"glassjar/core/version"
 )
@@ -59,8 +61,28 @@ func (j *Jar) Installed() ([]Installed, error) {
 	return out, nil
 }
 
-// ReadSite lists the distributions of any site folder, such as the base's.
-func ReadSite(dir string) ([]Installed, error) { return readSite(dir, dir) }
+// ReadSite lists the distributions of any site folder, such as the base's: also those
+// that were installed in the older way, as .egg-info.
+func ReadSite(dir string) ([]Installed, error) {
+	out, err := readSite(dir, dir)
+	if err != nil {
+		return nil, err
+	}
+	seen := map[string]bool{}
+	for _, d := range out {
+		seen[d.Key()] = true
+	}
+	entries, _ := os.ReadDir(dir) // it was read a moment ago
+	for _, e := range entries {
+		if !strings.HasSuffix(e.Name(), ".egg-info") {
+			continue
+		}
+		if d, ok := readLegacy(filepath.Join(dir, e.Name())); ok && !seen[d.Key()] {
+			out, seen[d.Key()] = append(out, d), true
+		}
+	}
+	return out, nil
+}
 
 func readSite(dir, label string) ([]Installed, error) {
 	entries, err := os.ReadDir(dir)
@@ -80,7 +102,9 @@ func readSite(dir, label string) ([]Installed, error) {
 			continue // what is left of one
 		}
 		d := Installed{Info: path.Join(label, e.Name())}
-		read := func(name string) ([]byte, error) { return os.ReadFile(path.Join(dir, e.Name(), name)) }
+		read := func(name string) ([]byte, error) {
+			return limits.ReadFile(path.Join(dir, e.Name(), name), limits.Record)
+		}
 		data, err := read("METADATA")
 		if err == nil {
 			d.Metadata, err = metadata.Parse(data)
@@ -122,7 +146,7 @@ type File struct {
 // Files lists a distribution's files from its RECORD. Lines that lead out of
 // the jar are left out: nothing there is this program's.
 func (j *Jar) Files(d Installed) ([]File, error) {
-	data, err := os.ReadFile(j.Path(d.Info, "RECORD"))
+	data, err := limits.ReadFile(j.Path(d.Info, "RECORD"), limits.Record)
 	if err != nil {
 		return nil, err
 	}
@@ -142,12 +166,13 @@ func (j *Jar) Files(d Installed) ([]File, error) {
 // EntryPoints reads a distribution's entry points; none if it has no file of
 // them.
 func (j *Jar) EntryPoints(d Installed) ([]metadata.EntryPoint, error) {
-	data, err := os.ReadFile(j.Path(d.Info, "entry_points.txt"))
+	data, err := limits.ReadFile(j.Path(d.Info, "entry_points.txt"), limits.Record)
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil, nil
 	}
 	if err != nil {
 		return nil, err
 	}
-	return metadata.ParseEntryPoints(data)
+	list, _ := metadata.ParseEntryPoints(data) // told when it was installed
+	return list, nil
 }

@@ -25,6 +25,7 @@ import (
 	"strings"
 
 	"glassjar/core/durable"
+	"glassjar/core/limits"
 )
 
 // Format is the version of the jar's own files that this program writes. It
@@ -153,7 +154,7 @@ func read(root string) (*Jar, error) {
 	if err != nil {
 		return nil, err
 	}
-	data, err := os.ReadFile(filepath.Join(root, filepath.FromSlash(stateFile)))
+	data, err := limits.ReadFile(filepath.Join(root, filepath.FromSlash(stateFile)), limits.Own)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
 		if _, err := os.Stat(root); err != nil {
@@ -169,6 +170,12 @@ func read(root string) (*Jar, error) {
 	}
 	if j.State.Format > Format {
 		return nil, &NewerFormatError{root, j.State.Format}
+	}
+	l := j.Layout()
+	for _, part := range []string{l.Scripts(), l.Python(), l.Site(), l.PlatformSite()} {
+		if !filepath.IsLocal(filepath.FromSlash(part)) {
+			return nil, &NotAJarError{root, stateFile + " is damaged: it leads out of the jar"}
+		}
 	}
 	return j, nil
 }
@@ -230,9 +237,9 @@ func (j *Jar) Base() (string, error) {
 
 // config reads pyvenv.cfg (PEP 405).
 func (j *Jar) config() (map[string]string, error) {
-	data, err := os.ReadFile(j.Path("pyvenv.cfg"))
+	data, err := limits.ReadFile(j.Path(configFile), limits.Own)
 	if err != nil {
-		return nil, &NotAJarError{j.Root, "pyvenv.cfg cannot be read"}
+		return nil, &NotAJarError{j.Root, configFile + " cannot be read"}
 	}
 	out := map[string]string{}
 	for _, line := range strings.Split(string(data), "\n") {

@@ -201,6 +201,36 @@ func TestClashesAreRefusedAndNothingChanges(t *testing.T) {
 		assert.Equal(t, c.new, clash.New, name)
 		assert.Equal(t, before, files(t, j), name)
 	}
+	// Nor does a wheel make up a description, or part of one, in a site folder.
+	for name, file := range map[string]string{
+		"by a scheme": "g-1.0.data/purelib/other-1.0.dist-info/METADATA", "by the data": "g-1.0.data/data/" + site + "hives-1.0.dist-info/RECORD",
+		"as a file": "g-1.0.data/data/" + site + "hives-9.egg-info", "in capitals": "g-1.0.data/purelib/other-1.0.DIST-INFO/METADATA",
+	} {
+		var refused *wheel.Refusal
+		require.ErrorAs(t, apply(t, j, add(pack(t, "g", "1.0", "", file+"=x"))), &refused, name)
+		assert.Equal(t, before, files(t, j), name)
+	}
+	// Where something of the jar's is missing it is not brought by a wheel.
+	require.NoError(t, os.Remove(j.Path("bin/activate")))
+	var own *jar.ClashError
+	require.ErrorAs(t, apply(t, j, add(pack(t, "e", "1.0", "", "e-1.0.data/scripts/activate=rm"))), &own)
+	require.NoError(t, j.WriteActivation())
+	// A RECORD that names what belongs to others, or to the jar, takes nothing of it.
+	require.NoError(t, apply(t, j, add(pack(t, "thief", "1.0", "", "thief.py=1"))))
+	record := j.Path(site, "thief-1.0.dist-info", "RECORD")
+	data, err := os.ReadFile(record)
+	require.NoError(t, err)
+	more := "orchard/hives.py,,\nhives-1.0.dist-info/METADATA,,\nhives-1.0.dist-info/extra,,\n../../../bin/activate,,\n../../../bin/python,,\n../../../pyvenv.cfg,,\n../../../glassjar/jar.json,,\n../../../../outside,,\n"
+	require.NoError(t, os.WriteFile(record, append(data, more...), 0o644))
+	installed, err := j.Installed()
+	require.NoError(t, err)
+	for _, d := range installed {
+		if d.Key() == "thief" {
+			require.NoError(t, apply(t, j, jar.Change{Remove: []jar.Installed{d}}))
+		}
+	}
+	assert.Equal(t, before, files(t, j))
+	assert.FileExists(t, j.Path("glassjar", "jar.json"))
 	// A folder that two distributions share is fine.
 	require.NoError(t, apply(t, j, add(pack(t, "bees", "1.0", "", "orchard/bees.py=2"))))
 }

@@ -13,6 +13,7 @@ import (
 
 	"glassjar/core/atomicfile"
 	"glassjar/core/durable"
+	"glassjar/core/limits"
 )
 
 // A journal is a change that is being made, written down before its first step.
@@ -83,7 +84,7 @@ func stateOf(file string) (string, error) {
 	case !info.Mode().IsRegular():
 		return "other", nil
 	}
-	data, err := os.ReadFile(file)
+	data, err := limits.ReadFile(file, limits.Record)
 	return "f" + sumOf(data), err
 }
 
@@ -151,8 +152,8 @@ func parseStep(line string) (s step, err error) {
 		if err != nil {
 			return s, errors.New("it has no path")
 		}
-		if s.path, err = strconv.Unquote(quoted); err != nil {
-			return s, err
+		if s.path, err = strconv.Unquote(quoted); err != nil || s.path == "" {
+			return s, errors.New("it has no path")
 		}
 		rest = strings.TrimPrefix(rest[len(quoted):], " ")
 	}
@@ -161,8 +162,10 @@ func parseStep(line string) (s step, err error) {
 	switch {
 	case s.kind != stepTake && s.kind != stepPut && s.kind != stepTree && !replaces:
 		return s, fmt.Errorf("%q is no step", s.kind)
-	case replaces != (s.new != ""):
+	case replaces != (s.old != "" && s.new != ""):
 		return s, errors.New("it does not say what the file is")
+	case !replaces && s.old != "":
+		return s, errors.New("it says more than it may")
 	case s.path != "" && !mayStep(s):
 		return s, fmt.Errorf("%q is not for a change", s.path)
 	}
@@ -220,7 +223,7 @@ func (j *Jar) readJournal(name string) (*journal, error) {
 	case !info.Mode().IsRegular() || info.Size() > maxJournal:
 		return nil, &DamagedJournalError{j.Path(name), "it is no file of this program"}
 	}
-	data, err := os.ReadFile(j.Path(name))
+	data, err := limits.ReadFile(j.Path(name), limits.Own)
 	if err != nil {
 		return nil, err
 	}

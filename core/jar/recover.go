@@ -11,6 +11,7 @@ import (
 
 	"glassjar/core/atomicfile"
 	"glassjar/core/durable"
+	"glassjar/core/limits"
 	"glassjar/core/store"
 )
 
@@ -289,7 +290,7 @@ func (r *recovering) replace(s step, from, to, copies string) error {
 		}
 		return r.replaceByLink(target, file)
 	}
-	data, err := os.ReadFile(kept)
+	data, err := limits.ReadFile(kept, limits.Own)
 	if err != nil {
 		return err
 	}

@@ -12,8 +12,7 @@ import (
 	"runtime"
 	"strings"
 
-	"golang.org/x/sync/errgroup"
-
+	"glassjar/core/guard"
 	"glassjar/core/metadata"
 	"glassjar/core/store"
 	"glassjar/core/wheel"
@@ -26,7 +25,7 @@ const batch = 128
 // stage unpacks all wheels, or puts in place what the store has of them, while
 // further ones are still on their way.
 func (a *application) stage(ctx context.Context) error {
-	group, inner := errgroup.WithContext(ctx)
+	group, inner := guard.WithContext(ctx)
 	a.work = make(chan []folderful, 256)
 	for range max(2, runtime.NumCPU()) {
 		group.Go(func() error { return a.placeAll(inner) })
@@ -166,6 +165,9 @@ func (a *application) stageOne(ctx context.Context, add Addition) error {
 		if skipped(info, file) {
 			continue
 		}
+		if other := foreignInfo(l, info, file); other != "" {
+			return &wheel.Refusal{File: w.File, Path: e.Path, Why: "it would write into " + other + ", which describes another distribution"}
+		}
 		mode := os.FileMode(0o644)
 		if e.Executable || e.Scheme == wheel.Scripts {
 			mode = 0o755
@@ -206,7 +208,7 @@ func (a *application) stageOne(ctx context.Context, add Addition) error {
 	}
 	for _, e := range w.EntryPoints {
 		if ok, err := e.Script(); err != nil || !ok {
-			continue // a bad one was refused when the wheel was opened
+			continue // a bad one was told when the wheel was opened
 		}
 		file := l.scriptFile(e.Name)
 		if a.owner[a.fold(file)] == w.Metadata.Name {
@@ -324,12 +326,27 @@ func (a *application) staged(file string) string {
 	return a.root + string(filepath.Separator) + filepath.FromSlash(file)
 }
 
+// foreignInfo is the folder of a description in a site folder that is not a wheel's own,
+// if a file stands in one: whoever writes there makes up a distribution.
+func foreignInfo(l Layout, info, file string) string {
+	for _, site := range []string{l.Site(), l.PlatformSite()} {
+		rest, ok := strings.CutPrefix(file, site+"/")
+		top, _, deeper := strings.Cut(rest, "/")
+		low := strings.ToLower(top)
+		if !ok || !strings.HasSuffix(low, ".dist-info") && !strings.HasSuffix(low, ".egg-info") || deeper && path.Join(site, top) == info {
+			continue
+		}
+		return top
+	}
+	return ""
+}
+
 // plan makes sure that a file can be put where it belongs, and plans its move.
 func (a *application) plan(name, file string) error {
 	if other, ok := a.owner[a.fold(file)]; ok {
 		return &ClashError{Path: file, New: name, Old: other}
 	}
-	if protected(file) {
+	if a.protected(file) {
 		return &ClashError{Path: file, New: name}
 	}
 	a.owner[a.fold(file)] = name

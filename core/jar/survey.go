@@ -10,8 +10,7 @@ import (
 	"sync"
 	"sync/atomic"
 
-	"golang.org/x/sync/errgroup"
-
+	"glassjar/core/guard"
 	"glassjar/core/metadata"
 	"glassjar/core/store"
 )
@@ -22,9 +21,12 @@ type Fault struct {
 	Path string `json:"path"`
 	// Owner is the distribution's name.
 	Owner string `json:"owner,omitempty"`
-	// What is "missing", "changed" or "unknown".
+	// What is "missing", "changed", "unknown" or [OtherBytecode].
 	What string `json:"what"`
 }
+
+// OtherBytecode is bytecode that is not what its module compiles to.
+const OtherBytecode = "bytecode"
 
 // Survey is the state of all files of a jar.
 type Survey struct {
@@ -80,9 +82,9 @@ func (j *Jar) survey(installed []Installed, quick bool) (Survey, error) {
 	if err := s.expect(installed); err != nil {
 		return s.Survey, err
 	}
-	group := errgroup.Group{}
+	group := guard.New()
 	group.SetLimit(max(2, runtime.NumCPU()))
-	err := s.walk(&group, ".")
+	err := s.walk(group, ".")
 	if err2 := group.Wait(); err == nil {
 		err = err2
 	}
@@ -116,7 +118,7 @@ func (j *Jar) ownFiles() map[string]bool {
 // expect reads what the distributions' RECORDs say.
 func (s *surveyor) expect(installed []Installed) error {
 	lists, errs := make([][]File, len(installed)), make([]error, len(installed))
-	group := errgroup.Group{}
+	group := guard.New()
 	group.SetLimit(max(2, runtime.NumCPU()))
 	for i, d := range installed {
 		group.Go(func() error {
@@ -152,7 +154,7 @@ func (s *surveyor) fault(e *expected, what string) {
 }
 
 // walk lists a folder and those below it, and has their files looked at.
-func (s *surveyor) walk(group *errgroup.Group, dir string) error {
+func (s *surveyor) walk(group *guard.Group, dir string) error {
 	entries, err := os.ReadDir(s.jar.Path(dir))
 	if err != nil {
 		return err

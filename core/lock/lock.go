@@ -31,8 +31,9 @@ const pause = 20 * time.Millisecond
 type Mode struct {
 	// Shared admits others that share it too.
 	Shared bool
-	// Waits, if set, is called once before waiting begins; its error ends it.
-	Waits func() error
+	// Waits, if set, is called before each pause, with how long was waited so far;
+	// its error ends the waiting.
+	Waits func(waited time.Duration) error
 	// Unlocked goes on without a lock on a file system that has none: somebody
 	// has consented to be alone there.
 	Unlocked bool
@@ -84,18 +85,17 @@ func (h *Held) Remove() {
 // with it the folders above. The error is an [*Error], that of mode.Waits, or the
 // context's.
 func Take(ctx context.Context, path string, mode Mode) (*Held, error) {
-	told := false
-	for {
+	start := time.Now()
+	for waited := time.Duration(0); ; waited = time.Since(start) {
 		held, err := try(path, mode)
 		if err != nil || held != nil {
 			return held, err
 		}
-		if !told && mode.Waits != nil {
-			if err := mode.Waits(); err != nil {
+		if mode.Waits != nil {
+			if err := mode.Waits(waited); err != nil {
 				return nil, err
 			}
 		}
-		told = true
 		timer := time.NewTimer(pause)
 		select {
 		case <-ctx.Done():

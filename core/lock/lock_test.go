@@ -48,11 +48,16 @@ func TestWaiting(t *testing.T) {
 	told := 0
 	ended, cancel := context.WithTimeout(ctx, 100*time.Millisecond)
 	defer cancel()
-	_, err = lock.Take(ended, file, lock.Mode{Waits: func() error { told++; return nil }})
+	_, err = lock.Take(ended, file, lock.Mode{Waits: func(waited time.Duration) error {
+		if waited == 0 {
+			told++
+		}
+		return nil
+	}})
 	assert.ErrorIs(t, err, context.DeadlineExceeded)
 	assert.Equal(t, 1, told)
 	busy := errors.New("busy")
-	_, err = lock.Take(ctx, file, lock.Mode{Waits: func() error { return busy }})
+	_, err = lock.Take(ctx, file, lock.Mode{Waits: func(time.Duration) error { return busy }})
 	assert.ErrorIs(t, err, busy)
 	held.Release()
 }

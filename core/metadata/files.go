@@ -4,6 +4,8 @@ import (
 	"bytes"
 	"encoding/json"
 	"fmt"
+	"net/url"
+	"path/filepath"
 	"sort"
 	"strings"
 
@@ -76,10 +78,9 @@ var (
 	identifier = lazy.Pattern(`^[\pL_][\pL\pN_]*$`)
 )
 
-// ParseEntryPoints reads entry_points.txt, sorted by group and name. The error
-// wraps [ErrInvalid].
-func ParseEntryPoints(data []byte) ([]EntryPoint, error) {
-	var out []EntryPoint
+// ParseEntryPoints reads entry_points.txt, sorted by group and name. Lines that are
+// not as they should be are passed over, and faults say which and why.
+func ParseEntryPoints(data []byte) (out []EntryPoint, faults []string) {
 	seen := map[[2]string]bool{}
 	group := ""
 	for n, line := range strings.Split(string(data), "\n") {
@@ -87,13 +88,12 @@ func ParseEntryPoints(data []byte) ([]EntryPoint, error) {
 		if line == "" || line[0] == '#' || line[0] == ';' {
 			continue
 		}
-		fail := func(why string) ([]EntryPoint, error) {
-			return nil, Invalid("entry_points.txt, line %d: %s", n+1, why)
-		}
+		fail := func(why string) { faults = append(faults, fmt.Sprintf("entry_points.txt, line %d: %s", n+1, why)) }
 		if line[0] == '[' {
 			name, ok := strings.CutSuffix(line[1:], "]")
 			if group = strings.TrimSpace(name); !ok || group == "" {
-				return fail(fmt.Sprintf("%q is not a group", line))
+				group = ""
+				fail(fmt.Sprintf("%q is not a group", line))
 			}
 			continue
 		}
@@ -101,7 +101,8 @@ func ParseEntryPoints(data []byte) ([]EntryPoint, error) {
 		name = strings.TrimSpace(name)
 		m := objectForm().FindStringSubmatch(strings.TrimSpace(object))
 		if !ok || group == "" || name == "" || m == nil {
-			return fail(fmt.Sprintf("%q is not name = module:object below a group", line))
+			fail(fmt.Sprintf("%q is not name = module:object below a group", line))
+			continue
 		}
 		e := EntryPoint{Group: group, Name: name, Module: m[1], Attr: m[2]}
 		for _, extra := range strings.Split(m[3], ",") {
@@ -110,7 +111,8 @@ func ParseEntryPoints(data []byte) ([]EntryPoint, error) {
 			}
 		}
 		if seen[[2]string{group, name}] {
-			return fail(fmt.Sprintf("%s is there twice", name))
+			fail(fmt.Sprintf("%s is there twice", name))
+			continue
 		}
 		seen[[2]string{group, name}] = true
 		out = append(out, e)
@@ -121,7 +123,7 @@ func ParseEntryPoints(data []byte) ([]EntryPoint, error) {
 		}
 		return out[i].Name < out[j].Name
 	})
-	return out, nil
+	return out, faults
 }
 
 // Script reports whether a script is to be made for the entry point. An entry
@@ -198,4 +200,13 @@ func (d DirectURL) Format() []byte {
 	e.SetEscapeHTML(false)
 	_ = e.Encode(d) // strings and maps of strings always encode
 	return b.Bytes()
+}
+
+// FileURL is the file: address of an absolute path.
+func FileURL(path string) string {
+	path = filepath.ToSlash(path)
+	if !strings.HasPrefix(path, "/") {
+		path = "/" + path // a drive letter on Windows
+	}
+	return (&url.URL{Scheme: "file", Path: path}).String()
 }

@@ -10,6 +10,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"glassjar/core/limits"
 	"glassjar/core/requirement"
 	"glassjar/core/version"
 )
@@ -38,6 +39,9 @@ type Metadata struct {
 	// RequiresPython is empty where every Python will do.
 	RequiresPython version.Specifiers
 	Requires       []requirement.Requirement
+	// Unread are lines of Requires-Dist that no reading makes sense of. They count
+	// only where they apply.
+	Unread []UnreadNeed
 	// Extras are the normal forms of Provides-Extra, in the order given.
 	Extras []string
 	// Dynamic are the names of fields that a build may change, lower case.
@@ -45,14 +49,30 @@ type Metadata struct {
 	Summary     string
 	Description string
 	Classifiers []string
-	// License is the SPDX expression if there is one, else the free text.
-	License  string
+	// License is the SPDX expression if there is one; else the free text, if it is a
+	// name and not the whole licence; else what the classifiers say.
+	License string
+	// LicenseIsExpression tells that it is an SPDX expression.
+	LicenseIsExpression bool
+
 	Keywords string
 	Author   string
 	HomePage string
 	// Links are "label, address" pairs, from Project-URL and the older fields.
 	Links []Link
 }
+
+// UnreadNeed is a need that cannot be read.
+type UnreadNeed struct {
+	// Text is the whole value; Why says what is wrong with it.
+	Text, Why string
+	// Marker tells where it applies, as far as that can be read: everywhere if it
+	// is zero.
+	Marker requirement.Marker
+}
+
+// Fault is what is wrong, as an error that wraps [ErrInvalid].
+func (u UnreadNeed) Fault() error { return Invalid("Requires-Dist %q: %s", u.Text, u.Why) }
 
 // Link is a labelled address.
 type Link struct {
@@ -68,7 +88,7 @@ func (m Metadata) Key() string { return requirement.Normalize(m.Name) }
 const newestMajor = 2
 
 // Parse reads a METADATA or PKG-INFO file. Name and version must be there and
-// valid, as must every need; the error wraps [ErrInvalid].
+// valid; the error wraps [ErrInvalid].
 func Parse(data []byte) (Metadata, error) {
 	m := Metadata{}
 	fields, body, err := headers(data)
@@ -87,7 +107,27 @@ func Parse(data []byte) (Metadata, error) {
 	case m.Version.IsZero():
 		return m, Invalid("the metadata of %s has no Version", m.Name)
 	}
+	m.settleLicense()
 	return m, nil
+}
+
+// settleLicense takes the licence from the classifiers where nothing better says it.
+func (m *Metadata) settleLicense() {
+	if m.LicenseIsExpression || m.License != "" && !strings.EqualFold(m.License, "unknown") && !strings.Contains(m.License, "\n") {
+		return
+	}
+	var names []string
+	for _, c := range m.Classifiers {
+		if rest, ok := strings.CutPrefix(c, "License ::"); ok {
+			parts := strings.Split(rest, "::")
+			if name := strings.TrimSpace(parts[len(parts)-1]); name != "OSI Approved" {
+				names = append(names, name)
+			}
+		}
+	}
+	if len(names) > 0 {
+		m.License = strings.Join(names, ", ")
+	}
 }
 
 func (m *Metadata) set(field, value string) (err error) {
@@ -110,13 +150,14 @@ func (m *Metadata) set(field, value string) (err error) {
 			return Invalid("Version: %v", err)
 		}
 	case "requires-python":
-		if m.RequiresPython, err = version.ParseSpecifiers(value); err != nil {
-			return Invalid("Requires-Python: %v", err)
+		if m.RequiresPython, err = version.ParseLegacySpecifiers(value); err != nil {
+			return Invalid("Requires-Python %q: %v", value, err)
 		}
 	case "requires-dist":
-		r, err := requirement.Parse(value)
+		r, err := requirement.ParseLegacy(value)
 		if err != nil {
-			return Invalid("Requires-Dist: %v", err)
+			m.Unread = append(m.Unread, unread(value, err))
+			return nil
 		}
 		m.Requires = append(m.Requires, r)
 	case "provides-extra":
@@ -130,7 +171,7 @@ func (m *Metadata) set(field, value string) (err error) {
 	case "classifier":
 		m.Classifiers = append(m.Classifiers, value)
 	case "license-expression":
-		m.License = value
+		m.License, m.LicenseIsExpression = value, true
 	case "license":
 		if m.License == "" {
 			m.License = value
@@ -153,10 +194,21 @@ func (m *Metadata) set(field, value string) (err error) {
 	return nil
 }
 
-type field struct{ name, value string }
+func unread(value string, err error) UnreadNeed {
+	u := UnreadNeed{Text: value, Why: err.Error()}
+	var at *requirement.ParseError
+	if errors.As(err, &at) {
+		u.Why = fmt.Sprintf("column %d: expected %s", at.Column, at.Expected)
+	}
+	if _, marker, ok := strings.Cut(value, ";"); ok {
+		if m, err := requirement.ParseMarker(strings.TrimSpace(marker)); err == nil {
+			u.Marker = m
+		}
+	}
+	return u
+}
 
-// maxFields bounds the number of headers of one file.
-const maxFields = 100000
+type field struct{ name, value string }
 
 // headers splits a file in the mail format into its fields, names in lower
 // case, and the body. Lines that begin with white space continue a value.
@@ -167,9 +219,18 @@ func headers(data []byte) ([]field, string, error) {
 	text := strings.ReplaceAll(string(data), "\r\n", "\n")
 	text = strings.TrimPrefix(text, "\uFEFF")
 	var fields []field
+	var more []string // lines that continue the last field
+	end := func() {
+		if len(more) > 0 {
+			last := &fields[len(fields)-1]
+			last.value += "\n" + strings.Join(more, "\n")
+			more = nil
+		}
+	}
 	for text != "" {
 		line, rest, _ := strings.Cut(text, "\n")
 		if line == "" {
+			end()
 			return fields, rest, nil
 		}
 		text = rest
@@ -177,19 +238,20 @@ func headers(data []byte) ([]field, string, error) {
 			if len(fields) == 0 {
 				return nil, "", Invalid("the first line %q continues nothing", line)
 			}
-			last := &fields[len(fields)-1]
 			// The folding of old descriptions is undone.
-			last.value += "\n" + strings.TrimPrefix(strings.TrimPrefix(line, "       "), "|")
+			more = append(more, strings.TrimPrefix(strings.TrimPrefix(line, "       "), "|"))
 			continue
 		}
+		end()
 		name, value, ok := strings.Cut(line, ":")
 		if !ok {
 			return nil, "", Invalid("%q is not a field", line)
 		}
-		if len(fields) == maxFields {
-			return nil, "", Invalid("more than %d fields", maxFields)
+		if len(fields) == limits.Fields {
+			return nil, "", Invalid("more than %d fields", limits.Fields)
 		}
 		fields = append(fields, field{strings.ToLower(strings.TrimSpace(name)), strings.TrimSpace(value)})
 	}
+	end()
 	return fields, "", nil
 }

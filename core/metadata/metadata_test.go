@@ -2,6 +2,7 @@ package metadata_test
 
 import (
 	"sort"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -77,7 +78,6 @@ func TestParse(t *testing.T) {
 		"no version":   "Metadata-Version: 2.1\nName: a\n",
 		"bad name":     "Name: -a\nVersion: 1\n",
 		"bad version":  "Name: a\nVersion: one\n",
-		"bad need":     "Name: a\nVersion: 1\nRequires-Dist: >=2\n",
 		"bad python":   "Name: a\nVersion: 1\nRequires-Python: three\n",
 		"too new":      "Metadata-Version: 3.0\nName: a\nVersion: 1\n",
 		"not a header": "Name: a\nVersion 1\n",
@@ -86,10 +86,39 @@ func TestParse(t *testing.T) {
 		_, err := metadata.Parse([]byte(bad))
 		assert.ErrorIs(t, err, metadata.ErrInvalid, name)
 	}
+	// What cannot be read counts where it applies only, and is quoted whole.
+	odd, err := metadata.Parse([]byte("Name: a\nVersion: 1\nRequires-Python: >=3.7,\nRequires-Dist: must (1.0)\nRequires-Dist: brix (>=1.0,)\nRequires-Dist: cider (>dev); extra == 'x'\n"))
+	require.NoError(t, err)
+	assert.Equal(t, ">=3.7", odd.RequiresPython.String())
+	assert.Equal(t, "must==1.0.*", odd.Requires[0].String())
+	assert.Equal(t, "brix>=1.0", odd.Requires[1].String())
+	require.Len(t, odd.Unread, 1)
+	assert.Equal(t, `extra == "x"`, odd.Unread[0].Marker.String())
+	assert.Contains(t, odd.Unread[0].Fault().Error(), `Requires-Dist "cider (>dev); extra == 'x'"`)
+	for head, is := range map[string]string{"License: UNKNOWN\n": "Apache Software License, Zlib", "License: MIT\n": "MIT", "License: Copyright\n  all of it\n": "Apache Software License, Zlib", "License-Expression: MIT OR Zlib\nLicense: x\n": "MIT OR Zlib"} {
+		m, err := metadata.Parse([]byte("Name: a\nVersion: 1\nClassifier: License :: OSI Approved\nClassifier: License :: OSI Approved :: Apache Software License\nClassifier: License :: Zlib\n" + head))
+		require.NoError(t, err)
+		assert.Equal(t, is, m.License, head)
+	}
 	older, err := metadata.Parse([]byte("Metadata-Version: 1.0\nName: a\nVersion: 1\nDescription: one\n       |two\nHome-page: https://orchard.example\nLicense: ours\n"))
 	require.NoError(t, err)
 	assert.Equal(t, "one\ntwo", older.Description)
 	assert.Equal(t, "https://orchard.example", older.HomePage)
+}
+
+// Bounds: what is larger than anybody's is refused, and read in no more than its length.
+func TestBounds(t *testing.T) {
+	long := "Name: a\nVersion: 1\nKeywords: x\n" + strings.Repeat("  more\n", 300_000)
+	m, err := metadata.Parse([]byte(long))
+	require.NoError(t, err)
+	assert.Len(t, m.Keywords, 1+300_000*len("\n  more"))
+	_, err = metadata.Parse([]byte("Name: a\nVersion: 1\n" + strings.Repeat("Classifier: x\n", 30_000)))
+	assert.ErrorIs(t, err, metadata.ErrInvalid)
+	m, err = metadata.Parse([]byte("Name: a\nVersion: 1\nRequires-Dist: b" + strings.Repeat("!=1,", 1000) + "!=2\nRequires-Dist: c[" + strings.Repeat("x,", 1000) + "y]\nRequires-Dist: " + strings.Repeat("d", 100_000) + "\n"))
+	require.NoError(t, err)
+	assert.Len(t, m.Unread, 3)
+	_, err = metadata.Parse([]byte("Name: a\nVersion: 1\nRequires-Python: " + strings.Repeat(">1,", 1000) + ">2\n"))
+	assert.ErrorContains(t, err, "more than 200 parts")
 }
 
 func TestRecordRoundTrip(t *testing.T) {
@@ -108,8 +137,8 @@ func TestRecordRoundTrip(t *testing.T) {
 }
 
 func TestEntryPoints(t *testing.T) {
-	list, err := metadata.ParseEntryPoints([]byte("# made by hand\n[gui_scripts]\nview = a.b : main.run\n\n[ console_scripts ]\npress-schedule=press_schedule.cli:main [deep, wide]\n[other]\nx = y\n"))
-	require.NoError(t, err)
+	list, faults := metadata.ParseEntryPoints([]byte("# made by hand\n[gui_scripts]\nview = a.b : main.run\n\n[ console_scripts ]\npress-schedule=press_schedule.cli:main [deep, wide]\n[other]\nx = y\n"))
+	require.Empty(t, faults)
 	assert.Equal(t, []metadata.EntryPoint{
 		{Group: "console_scripts", Name: "press-schedule", Module: "press_schedule.cli", Attr: "main", Extras: []string{"deep", "wide"}},
 		{Group: "gui_scripts", Name: "view", Module: "a.b", Attr: "main.run"},
@@ -120,9 +149,10 @@ func TestEntryPoints(t *testing.T) {
 		assert.NoError(t, err)
 		assert.Equal(t, want, ok)
 	}
-	for _, bad := range []string{"a = b:c\n", "[x]\na b\n", "[x\n", "[x]\na=b:c\na=b:d\n"} {
-		_, err := metadata.ParseEntryPoints([]byte(bad))
-		assert.ErrorIs(t, err, metadata.ErrInvalid, bad)
+	for bad, left := range map[string]int{"a = b:c\n[x]\nc=d:e\n": 1, "[x]\na b\nc=d:e\n": 1, "[x\na=b:c\n": 0, "[x]\na=b:c\na=b:d\nc=d:e": 2} {
+		list, faults := metadata.ParseEntryPoints([]byte(bad))
+		assert.Len(t, list, left, bad)
+		assert.NotEmpty(t, faults, bad)
 	}
 	for _, e := range []metadata.EntryPoint{
 		{Group: "console_scripts", Name: "../a", Module: "b", Attr: "c"}, {Group: "console_scripts", Name: "..", Module: "b", Attr: "c"},

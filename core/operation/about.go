@@ -10,9 +10,12 @@ import (
 	"glassjar/core/index"
 	"glassjar/core/jar"
 	"glassjar/core/metadata"
+	"glassjar/core/place"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
 	"glassjar/core/resolve"
+	"glassjar/core/target"
+	"glassjar/core/version"
 )
 
 // About is a distribution as it is here and as the index has it.
@@ -28,18 +31,27 @@ type About struct {
 	Maturity string          `json:"maturity"`
 	Links    []metadata.Link `json:"links"`
 	// Needs are its requirements, Extras those that each extra adds.
-	Needs  []string            `json:"needs"`
-	Extras map[string][]string `json:"extras"`
+	Needs  []string            `json:"requires"`
+	Extras map[string][]string `json:"extra_requires"`
 	// Imports are the names that one imports, Scripts its commands.
 	Imports []string `json:"imports"`
 	Scripts []string `json:"scripts"`
 	Python  string   `json:"requires_python"`
 	// Here is what is in the jar, nil if it is not there.
-	Here *AboutHere `json:"here"`
+	Here *AboutHere `json:"in_jar"`
 	// Index is the name of the index that has it, Releases what it offers, the
 	// newest first. Both are empty where no index could be asked or has it.
 	Index    string         `json:"index"`
 	Releases []AboutRelease `json:"releases"`
+	// Status is what the index says of it as a whole, such as "archived", with the
+	// reason; Tracks and Alternates are other indexes that it names.
+	Status     string   `json:"status"`
+	Reason     string   `json:"status_reason"`
+	Tracks     []string `json:"tracks"`
+	Alternates []string `json:"alternate_locations"`
+	// Publishers are who published the version that is described, as the index says;
+	// that is not verified.
+	Publishers []index.Publisher `json:"published_by"`
 	// For says for which Python and system a release fits or not.
 	For string `json:"for"`
 	// Unasked says why the index gave no answer, if it did not.
@@ -52,13 +64,15 @@ type AboutHere struct {
 	Version string `json:"version"`
 	Asked   bool   `json:"asked"`
 	// NeededBy are those in the jar that need it, with their ranges.
-	NeededBy []Need `json:"needed_by"`
+	NeededBy []Need `json:"needed_as"`
 	// Size is in bytes.
 	Size  int64 `json:"size"`
 	Files int   `json:"files"`
 	// From is where it came from: an index's name, or an address.
 	From string `json:"from"`
-	Base bool   `json:"base,omitempty"`
+	// Warnings are remarks on its wheel.
+	Warnings []string `json:"warnings"`
+	Base     bool     `json:"of_base,omitempty"`
 }
 
 // AboutRelease is one version that the index offers.
@@ -72,7 +86,7 @@ type AboutRelease struct {
 	Files int   `json:"files"`
 	// Fits tells that it could be installed; Unfit says in a word why not:
 	// "python", "files", "source", "withdrawn" or "pre-release".
-	Fits   bool   `json:"fits"`
+	Fits   bool   `json:"usable"`
 	Unfit  string `json:"unfit,omitempty"`
 	Detail string `json:"detail,omitempty"`
 	Here   bool   `json:"here,omitempty"`
@@ -90,7 +104,7 @@ func (m *Machine) about(ctx context.Context, ref, name string) (*About, error) {
 		return nil, usage("%q is not a distribution's name", "glassjar search WORD finds names", name)
 	}
 	key := requirement.Normalize(name)
-	out := &About{Name: key, Links: []metadata.Link{}, Needs: []string{}, Extras: map[string][]string{}, Imports: []string{}, Scripts: []string{}, Releases: []AboutRelease{}}
+	out := &About{Name: key, Links: []metadata.Link{}, Needs: []string{}, Extras: map[string][]string{}, Imports: []string{}, Scripts: []string{}, Releases: []AboutRelease{}, Tracks: []string{}, Alternates: []string{}, Publishers: []index.Publisher{}}
 	env, indexes, err := m.aboutHere(ctx, ref, key, out)
 	if err != nil {
 		return nil, err
@@ -100,6 +114,9 @@ func (m *Machine) about(ctx context.Context, ref, name string) (*About, error) {
 	switch {
 	case err == nil:
 		out.Index = source.Name()
+		standing := c.indexes.Standing(ctx, key)
+		out.Status, out.Reason = standing.Status, standing.Reason
+		out.Tracks, out.Alternates = append(out.Tracks, standing.Tracks...), append(out.Alternates, standing.Alternates...)
 		out.addReleases(releases, env)
 	case out.Here == nil && errors.Is(err, index.ErrUnknownName):
 		_, isSample := indexes.Sources[0].(index.Sample)
@@ -109,55 +126,59 @@ func (m *Machine) about(ctx context.Context, ref, name string) (*About, error) {
 	case !errors.Is(err, index.ErrUnknownName):
 		out.Unasked = err.Error()
 	}
+	err = nil // an index that gave no answer was told of
 	if out.Here == nil || out.Here.Base {
-		return out, out.describeFromIndex(ctx, c, releases, env)
+		err = out.describeFromIndex(ctx, c, releases, env)
 	}
-	return out, nil
+	if v, unread := version.Parse(out.Described); unread == nil && out.Index != "" {
+		out.Publishers = append(out.Publishers, c.publishers(ctx, key, v)...)
+	}
+	return out, err
 }
 
 // aboutHere fills in what the jar has, and gives the environment and the
 // indexes to ask with: the jar's, or those of a jar that would be made here.
-func (m *Machine) aboutHere(ctx context.Context, ref, key string, out *About) (environment, *index.Ordered, error) {
-	place, j, installed, err := m.look(ref)
-	var none *NoJarError
+func (m *Machine) aboutHere(ctx context.Context, ref, key string, out *About) (target.Environment, *index.Ordered, error) {
+	at, j, installed, err := m.look(ref)
+	var none *place.NoJarError
 	if errors.As(err, &none) && ref == "" {
 		spec, err := m.nearestSpec()
 		if err != nil {
-			return environment{}, nil, err
+			return target.Environment{}, nil, err
 		}
 		indexes, _ := m.indexes(spec)
 		in, _, _, err := m.choosePython(ctx, "", spec)
 		if err != nil {
-			return environment{}, indexes, nil // no release is said to fit
+			return target.Environment{}, indexes, nil // no release is said to fit
 		}
-		out.For = environmentOf(in).title
-		return environmentOf(in), indexes, nil
+		out.For = target.EnvironmentOf(in).Title
+		return target.EnvironmentOf(in), indexes, nil
 	}
 	if err != nil {
-		return environment{}, nil, err
+		return target.Environment{}, nil, err
 	}
-	spec, err := readSpec(place)
+	spec, err := readSpec(at)
 	if err != nil {
-		return environment{}, nil, err
+		return target.Environment{}, nil, err
 	}
 	indexes, _ := m.indexes(spec)
 	g := m.graph(ctx, j, installed)
 	if d, ok := g.installed[key]; ok {
-		out.fromInstalled(m, place, j, g, d)
+		out.fromInstalled(m, at, j, g, d)
 	} else if b, ok := g.base[key]; ok {
-		out.Here = &AboutHere{Jar: place.Root, Version: b.version.String(), NeededBy: []Need{}, Base: true}
+		out.Here = &AboutHere{Jar: at.Root, Version: b.version.String(), NeededBy: []Need{}, Warnings: []string{}, Base: true}
 		out.describe(b.meta)
 	}
 	in, err := m.interpreterOf(ctx, j)
 	if err != nil {
-		return environment{}, indexes, nil
+		return target.Environment{}, indexes, nil
 	}
-	out.For = environmentOf(in).title
-	return environmentOf(in), indexes, nil
+	out.For = target.EnvironmentOf(in).Title
+	return target.EnvironmentOf(in), indexes, nil
 }
 
-func (a *About) fromInstalled(m *Machine, place Place, j *jar.Jar, g *graph, d jar.Installed) {
-	h := &AboutHere{Jar: place.Root, Version: d.Version().String(), Asked: g.asked(d.Key()), NeededBy: []Need{}}
+func (a *About) fromInstalled(m *Machine, at place.Place, j *jar.Jar, g *graph, d jar.Installed) {
+	h := &AboutHere{Jar: at.Root, Version: d.Version().String(), Asked: g.asked(d.Key()), NeededBy: []Need{}, Warnings: m.Store.Warnings(readOrigins(j)[d.Key()])}
 	for _, by := range g.by[d.Key()] {
 		for _, n := range g.needs[by] {
 			if n.To == d.Key() {
@@ -170,7 +191,7 @@ func (a *About) fromInstalled(m *Machine, place Place, j *jar.Jar, g *graph, d j
 		h.Files++
 		h.Size += max(f.Size, 0)
 	}
-	if record, err := project.ReadRecord(place.RecordFile); err == nil {
+	if record, err := project.ReadRecord(at.RecordFile); err == nil {
 		for _, p := range record.Packages {
 			if p.Name == d.Key() {
 				h.From = p.Index
@@ -217,7 +238,7 @@ func maturity(meta metadata.Metadata) string {
 
 var unfitWords = map[int]string{resolve.Python: HeldByPython, resolve.NoFile: HeldByFiles, resolve.SourceOnly: HeldBySource, resolve.Yanked: HeldByYank}
 
-func (a *About) addReleases(releases []release, env environment) {
+func (a *About) addReleases(releases []release, env target.Environment) {
 	judge := &provider{env: env}
 	for _, r := range releases {
 		one := AboutRelease{Version: r.version.String(), Size: -1, Files: len(r.files), Here: a.Here != nil && a.Here.Version == r.version.String()}
@@ -230,7 +251,7 @@ func (a *About) addReleases(releases []release, env environment) {
 				one.Uploaded = f.Uploaded.UTC().Format(time.DateOnly)
 			}
 		}
-		if env.title != "" {
+		if env.Title != "" {
 			_, c := judge.judge(r)
 			one.Fits, one.Unfit, one.Detail = c.Unfit == resolve.Fit, unfitWords[c.Unfit], c.Detail
 			if one.Fits && r.version.IsPrerelease() {
@@ -243,11 +264,11 @@ func (a *About) addReleases(releases []release, env environment) {
 
 // describeFromIndex takes the description of the newest release that fits, or
 // else of the newest that has a wheel.
-func (a *About) describeFromIndex(ctx context.Context, c *catalog, releases []release, env environment) error {
+func (a *About) describeFromIndex(ctx context.Context, c *catalog, releases []release, env target.Environment) error {
 	judge := &provider{env: env}
 	var chosen *index.File
 	for _, r := range releases {
-		if f, found := judge.judge(r); env.title != "" && found.Unfit == resolve.Fit && !r.version.IsPrerelease() {
+		if f, found := judge.judge(r); env.Title != "" && found.Unfit == resolve.Fit && !r.version.IsPrerelease() {
 			chosen = f
 			break
 		}

@@ -9,6 +9,7 @@ import (
 
 	"glassjar/core/jar"
 	"glassjar/core/metadata"
+	"glassjar/core/near"
 )
 
 // former are modules that were taken out of the standard library, with the
@@ -51,12 +52,12 @@ func (x *examination) absentPart(ctx context.Context, d *Diagnosis, t trial, top
 			return true
 		}
 	}
-	var near []string
+	var parts []string
 	for _, in := range x.installed {
 		for _, name := range x.j.Imports(in) {
 			if name == top || strings.HasPrefix(name, top+".") {
 				d.Distribution, d.Version = in.Key(), in.Version().String()
-				near = append(near, x.modulesOf(in)...)
+				parts = append(parts, x.modulesOf(in)...)
 			}
 		}
 	}
@@ -64,8 +65,8 @@ func (x *examination) absentPart(ctx context.Context, d *Diagnosis, t trial, top
 		return false
 	}
 	d.Case, d.Detail = CasePart, t.Missing
-	if hint := nearNames(key(d.Module), keysOf(near)); len(hint) > 0 {
-		for _, n := range near {
+	if hint := near.Names(key(d.Module), keysOf(parts)); len(hint) > 0 {
+		for _, n := range parts {
 			if key(n) == hint[0] {
 				d.Import, d.Mend = n, "import "+n
 			}
@@ -300,7 +301,7 @@ func (x *examination) misspelt(ctx context.Context, d *Diagnosis, t trial, top s
 			add(name)
 		}
 	}
-	if near := nearNames(key(top), known); len(near) > 0 {
+	if near := near.Names(key(top), known); len(near) > 0 {
 		d.Case, d.Import, d.Mend = CaseMisspelt, here[near[0]], "import "+here[near[0]]
 		return true
 	}

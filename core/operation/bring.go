@@ -4,13 +4,9 @@ import (
 	"cmp"
 	"context"
 	"fmt"
-	"io"
-	"os"
 	"slices"
-	"sync"
 
-	"golang.org/x/sync/errgroup"
-
+	"glassjar/core/guard"
 	"glassjar/core/index"
 	"glassjar/core/store"
 	"glassjar/core/wheel"
@@ -52,7 +48,7 @@ func (m *Machine) bring(ctx context.Context, p *Plan) *bringing {
 	go func() {
 		defer close(b.done)
 		defer close(b.arrived)
-		b.err = b.all(ctx)
+		b.err = guard.Do(func() error { return b.all(ctx) })
 	}()
 	return b
 }
@@ -94,7 +90,7 @@ func (b *bringing) all(ctx context.Context) error {
 	}
 	close(large)
 	close(others)
-	group, ctx := errgroup.WithContext(ctx)
+	group, ctx := guard.WithContext(ctx)
 	for n := range atOnce {
 		queue := others
 		if n < largeAtOnce {
@@ -116,7 +112,7 @@ func (b *bringing) all(ctx context.Context) error {
 }
 
 // one fetches a file, and has it unpacked while the next is fetched.
-func (b *bringing) one(ctx context.Context, group *errgroup.Group, s selection) error {
+func (b *bringing) one(ctx context.Context, group *guard.Group, s selection) error {
 	if tree, ok := b.m.Store.Tree(s.file.SHA256()); ok {
 		return b.give(ctx, s, tree)
 	}
@@ -132,7 +128,7 @@ func (b *bringing) one(ctx context.Context, group *errgroup.Group, s selection) 
 		case <-ctx.Done():
 			return ctx.Err()
 		}
-		tree, err := b.m.unpack(ctx, path, s.file.Name, sum, wheel.LimitsFor(b.plan.system()))
+		tree, err := b.m.Store.UnpackWheel(ctx, path, s.file.Name, sum, wheel.LimitsFor(b.plan.system()))
 		if err != nil {
 			return err
 		}
@@ -144,7 +140,7 @@ func (b *bringing) one(ctx context.Context, group *errgroup.Group, s selection) 
 // give hands a distribution on.
 func (b *bringing) give(ctx context.Context, s selection, tree *store.Tree) error {
 	tree.Use()
-	w, stored, err := wheelOf(tree)
+	w, stored, err := tree.Wheel()
 	if err != nil {
 		return err
 	}
@@ -166,101 +162,4 @@ func (p *Plan) system() string {
 		return p.jar.State.OS
 	}
 	return p.python.OS()
-}
-
-// unpacking is done once for a package file, whoever asks for it.
-var unpacking sync.Map // SHA-256 -> *sync.Mutex
-
-// unpack brings the members of a wheel into the store. The wheel itself does not
-// stay there, unless it is to be kept.
-func (m *Machine) unpack(ctx context.Context, path, name, sum string, limits wheel.Limits) (*store.Tree, error) {
-	lock, _ := unpacking.LoadOrStore(sum, &sync.Mutex{})
-	lock.(*sync.Mutex).Lock()
-	defer lock.(*sync.Mutex).Unlock()
-	if !m.Settings.KeepPackages {
-		defer func() {
-			// Also where another process unpacked it while this one fetched it; else it
-			// goes once what it unpacked to is saved.
-			if m.Store.HasTree(sum) {
-				m.Store.Drop(sum)
-			}
-		}()
-	}
-	if tree, ok := m.Store.Tree(sum); ok {
-		return tree, nil
-	}
-	w, closer, err := openWheel(path, name, limits)
-	if os.IsNotExist(err) {
-		// Another process was faster, and did not keep the file.
-		if tree, ok := m.Store.Tree(sum); ok {
-			return tree, nil
-		}
-	}
-	if err != nil {
-		return nil, err
-	}
-	defer closer()
-	sources := make([]store.Source, len(w.Entries))
-	for i, e := range w.Entries {
-		sources[i] = store.Source{Key: e.Key(), Executable: e.Executable || e.Scheme == wheel.Scripts, Size: e.Size, Hash: e.Hash, SHA256: e.SHA256(),
-			Copy: func(to io.Writer) error { return w.Copy(to, e) }}
-	}
-	return m.Store.Unpack(ctx, sum, headOf(w.Outline()), sources)
-}
-
-func openWheel(path, name string, limits wheel.Limits) (*wheel.Wheel, func(), error) {
-	f, err := os.Open(path)
-	if err != nil {
-		return nil, nil, err
-	}
-	info, err := f.Stat()
-	if err != nil {
-		f.Close()
-		return nil, nil, err
-	}
-	w, err := wheel.Open(f, info.Size(), name, limits)
-	if err != nil {
-		f.Close()
-		return nil, nil, err
-	}
-	return w, func() { f.Close() }, nil
-}
-
-// headOf is a wheel's outline as the head of its tree.
-func headOf(o wheel.Outline) []store.Fact {
-	head := []store.Fact{{Key: "file", Value: o.File}, {Key: "name", Value: o.Distribution}, {Key: "info", Value: o.Info}, {Key: "purelib", Value: fmt.Sprint(o.Purelib)}}
-	for _, w := range o.Warnings {
-		head = append(head, store.Fact{Key: "warning", Value: w})
-	}
-	return head
-}
-
-// rootOf is the scheme of what stands at the root of a tree's wheel.
-func rootOf(t *store.Tree) string {
-	if t.Fact("purelib") == "true" {
-		return wheel.Purelib
-	}
-	return wheel.Platlib
-}
-
-// wheelOf is the wheel that a tree was unpacked from, and where its entries stand.
-func wheelOf(t *store.Tree) (*wheel.Wheel, func(entry int) string, error) {
-	o := wheel.Outline{File: t.Fact("file"), Distribution: t.Fact("name"), Info: t.Fact("info"), Purelib: t.Fact("purelib") == "true"}
-	for _, f := range t.Head {
-		if f.Key == "warning" {
-			o.Warnings = append(o.Warnings, f.Value)
-		}
-	}
-	entries := make([]wheel.Entry, len(t.Members))
-	for i, m := range t.Members {
-		entries[i] = wheel.EntryOf(m.Key, m.Hash, m.Size, m.Executable)
-	}
-	w, err := wheel.Unpacked(o, entries, func(e wheel.Entry) (io.ReadCloser, error) {
-		m, ok := t.Find(e.Key())
-		if !ok {
-			return nil, os.ErrNotExist
-		}
-		return t.Open(m)
-	})
-	return w, func(entry int) string { return t.Path(t.Members[entry]) }, err
 }

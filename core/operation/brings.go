@@ -10,9 +10,9 @@ import (
 	"strings"
 	"sync"
 
-	"golang.org/x/sync/errgroup"
-
+	"glassjar/core/guard"
 	"glassjar/core/index"
+	"glassjar/core/near"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
 	"glassjar/core/store"
@@ -54,7 +54,7 @@ func (c *catalog) lookInside(ctx context.Context, f index.File) (index.Inside, e
 
 // insideOf is what an unpacked wheel brings.
 func insideOf(t *store.Tree) (index.Inside, error) {
-	w, _, err := wheelOf(t)
+	w, _, err := t.Wheel()
 	if err != nil {
 		return index.Inside{}, err
 	}
@@ -97,7 +97,7 @@ const (
 func (c *catalog) brings(ctx context.Context, word string, accept func(index.Inside) string) []Bringer {
 	var mu sync.Mutex
 	var out []Bringer
-	group := errgroup.Group{}
+	group := guard.New()
 	group.SetLimit(8)
 	for _, name := range c.suspects(ctx, word) {
 		group.Go(func() error {
@@ -199,7 +199,7 @@ func resembling(word string, names []string) []string {
 	for _, h := range hits[:min(maxLooks, len(hits))] {
 		out = append(out, h.name)
 	}
-	for _, n := range nearNames(key, names) {
+	for _, n := range near.Names(key, names) {
 		if !slices.Contains(out, n) {
 			out = append(out, n)
 		}

@@ -1,14 +1,19 @@
 package operation
 
 import (
+	"bytes"
 	"context"
+	"errors"
+	"io/fs"
 	"os"
 	"strings"
 	"sync/atomic"
+	"time"
 
 	"glassjar/core/bytecode"
 	"glassjar/core/interpreter"
 	"glassjar/core/jar"
+	"glassjar/core/progress"
 	"glassjar/core/settings"
 	"glassjar/core/store"
 )
@@ -80,7 +85,7 @@ func (c *compiling) of(ctx context.Context, t *store.Tree) (func(entry int) stri
 		if err := c.pool.Compile(ctx, c.m.Store.ToCompile(c.kind, t, isModule), nil); err != nil {
 			return nil, err
 		}
-		c.m.report(Progress{Stage: "compiling"})
+		c.m.report(progress.Event{Stage: "compiling"})
 	}
 	find := c.find
 	if c.pool != nil && find == nil {
@@ -120,17 +125,17 @@ type Compiled struct {
 	// Modules is how many were compiled into the store, Added how many the jar has
 	// got.
 	Modules int `json:"modules"`
-	Added   int `json:"added"`
+	Added   int `json:"compiled_files"`
 }
 
 // CompileJar compiles the modules of a jar into the store, as far as it has not
 // their bytecode, and puts it into the jar.
 func (m *Machine) CompileJar(ctx context.Context, ref string) (*Compiled, error) {
-	place, err := m.Locate(ref, false)
+	at, err := m.Places().Locate(ref, false)
 	if err != nil {
 		return nil, err
 	}
-	j, err := m.open(place)
+	j, err := m.open(at)
 	if err != nil {
 		return nil, err
 	}
@@ -138,7 +143,7 @@ func (m *Machine) CompileJar(ctx context.Context, ref string) (*Compiled, error)
 	if err != nil {
 		return nil, err
 	}
-	out := &Compiled{Jar: place.Root, Kind: bytecode.Kind(in)}
+	out := &Compiled{Jar: at.Root, Kind: bytecode.Kind(in)}
 	if out.Kind == "" {
 		return out, nil
 	}
@@ -149,7 +154,7 @@ func (m *Machine) CompileJar(ctx context.Context, ref string) (*Compiled, error)
 	if find == nil {
 		return out, nil
 	}
-	release, err := m.hold(ctx, place)
+	release, err := m.hold(ctx, at)
 	if err != nil {
 		return out, err
 	}
@@ -159,7 +164,7 @@ func (m *Machine) CompileJar(ctx context.Context, ref string) (*Compiled, error)
 		return out, err
 	}
 	defer share()
-	if j, err = m.open(place); err != nil {
+	if j, err = m.open(at); err != nil {
 		return out, err
 	}
 	installed, err := j.Installed()
@@ -188,6 +193,67 @@ func (m *Machine) compileAll(ctx context.Context, j *jar.Jar, in interpreter.Int
 	defer pool.Close()
 	var done atomic.Int64
 	return len(all), pool.Compile(ctx, all, func() {
-		m.report(Progress{Stage: "compiling", Done: done.Add(1), Total: int64(len(all))})
+		m.report(progress.Event{Stage: "compiling", Done: done.Add(1), Total: int64(len(all))})
 	})
+}
+
+// otherBytecode is the bytecode in a jar that its interpreter would take and that is not
+// what its module compiles to: somebody replaced it. What the store has is only compared.
+func (m *Machine) otherBytecode(ctx context.Context, j *jar.Jar, installed []jar.Installed) ([]jar.Fault, error) {
+	in, err := m.interpreterOf(ctx, j)
+	if err != nil || m.Places().MayUse(j.Root) != nil {
+		return nil, nil // nothing runs it either
+	}
+	find := m.bytecodeOf(bytecode.Kind(in))
+	var doubtful []bytecode.Pair
+	of := map[string]jar.Beside{}
+	for _, b := range j.Bytecode(installed, in.Said.CacheTag) {
+		file := j.Path(b.Path)
+		if find != nil && b.Level == 0 && sameContents(find(b.Sum), file, store.Stamp(b.Sum)) {
+			continue
+		}
+		of[file] = b
+		doubtful = append(doubtful, bytecode.Pair{Source: j.Path(b.Source), Compiled: file, Level: b.Level})
+	}
+	others, err := bytecode.Others(ctx, in.Path, doubtful)
+	var out []jar.Fault
+	for _, p := range others {
+		out = append(out, jar.Fault{Path: of[p.Compiled].Path, Owner: of[p.Compiled].Owner, What: jar.OtherBytecode})
+	}
+	return out, err
+}
+
+// sameContents reports whether a file is one of the store's, or has the same bytes, and
+// that has the time that it was given.
+func sameContents(stored, file string, stamp time.Time) bool {
+	a, err := os.Stat(stored)
+	if err != nil || !a.ModTime().Equal(stamp) {
+		return false
+	}
+	b, err := os.Stat(file)
+	if err != nil || os.SameFile(a, b) {
+		return err == nil
+	}
+	if a.Size() != b.Size() {
+		return false
+	}
+	x, err := os.ReadFile(stored)
+	y, err2 := os.ReadFile(file)
+	return err == nil && err2 == nil && bytes.Equal(x, y)
+}
+
+// mendBytecode takes out bytecode that is not its module's: the interpreter compiles that
+// anew. The jar is held.
+func (m *Machine) mendBytecode(j *jar.Jar, faults []jar.Fault) (mended []string, err error) {
+	for _, f := range faults {
+		if f.What != jar.OtherBytecode {
+			continue
+		}
+		if err := os.Remove(j.Path(f.Path)); err != nil && !errors.Is(err, fs.ErrNotExist) {
+			return mended, err
+		}
+		mended = append(mended, f.Path)
+	}
+	m.later = m.later || len(mended) > 0
+	return mended, nil
 }

@@ -6,18 +6,22 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"os"
 	"path/filepath"
+	"slices"
 	"sort"
+	"strings"
 	"sync"
 	"sync/atomic"
 
-	"golang.org/x/sync/errgroup"
-
 	"glassjar/core/atomicfile"
 	"glassjar/core/fetch"
+	"glassjar/core/guard"
 	"glassjar/core/index"
 	"glassjar/core/metadata"
+	"glassjar/core/near"
+	"glassjar/core/progress"
 	"glassjar/core/store"
 	"glassjar/core/version"
 )
@@ -32,9 +36,40 @@ type catalog struct {
 
 	looked atomic.Int64 // releases whose description was asked for
 
-	mu    sync.Mutex
-	lists map[string]*listing
-	metas map[string]*described
+	mu     sync.Mutex
+	lists  map[string]*listing
+	metas  map[string]*described
+	passed map[string]PassedOver // by file name
+}
+
+// PassedOver is a package file that was not considered, since it cannot be read.
+type PassedOver struct {
+	Name    string `json:"name"`
+	Version string `json:"version"`
+	File    string `json:"file"`
+	Why     string `json:"why"`
+}
+
+// pass notes that a file is not considered.
+func (c *catalog) pass(name string, f index.File, why string) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	one := PassedOver{Name: name, File: f.Name, Why: why}
+	if !f.Version.IsZero() {
+		one.Version = f.Version.String()
+	}
+	c.passed[f.Name] = one
+}
+
+// passedOver are all files that were not considered, by name.
+func (c *catalog) passedOver() []PassedOver {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	out := []PassedOver{}
+	for _, file := range slices.Sorted(maps.Keys(c.passed)) {
+		out = append(out, c.passed[file])
+	}
+	return out
 }
 
 type listing struct {
@@ -57,7 +92,11 @@ type described struct {
 }
 
 func (m *Machine) newCatalog(indexes *index.Ordered) *catalog {
-	return &catalog{m: m, indexes: indexes, direct: map[string]index.File{}, lists: map[string]*listing{}, metas: map[string]*described{}}
+	c := &catalog{m: m, indexes: indexes, direct: map[string]index.File{}, lists: map[string]*listing{}, metas: map[string]*described{}, passed: map[string]PassedOver{}}
+	if indexes != nil {
+		indexes.PassedOver = func(name string, f index.File) { c.pass(name, f, f.Fault) }
+	}
+	return c
 }
 
 // releases are a distribution's, the newest first. The error wraps
@@ -83,6 +122,9 @@ func (c *catalog) releases(ctx context.Context, name string) ([]release, index.S
 }
 
 func byVersion(files []index.File) []release {
+	// Whatever order an index lists them in; of two ways to write a version the
+	// first by name counts.
+	files = slices.SortedFunc(slices.Values(files), func(a, b index.File) int { return strings.Compare(a.Name, b.Name) })
 	at := map[string]int{}
 	var out []release
 	for _, f := range files {
@@ -96,16 +138,13 @@ func byVersion(files []index.File) []release {
 		out[i].files = append(out[i].files, f)
 	}
 	sort.Slice(out, func(i, j int) bool { return out[j].version.Less(out[i].version) })
-	for _, r := range out {
-		sort.Slice(r.files, func(i, j int) bool { return r.files[i].Name < r.files[j].Name })
-	}
 	return out
 }
 
 // expect asks for several names at once, so that the answers are there when
 // they are needed one by one.
 func (c *catalog) expect(ctx context.Context, names []string) {
-	group := errgroup.Group{}
+	group := guard.New()
 	group.SetLimit(16)
 	for _, name := range names {
 		group.Go(func() error {
@@ -131,7 +170,7 @@ func (c *catalog) metadata(ctx context.Context, f index.File) (metadata.Metadata
 	}
 	c.mu.Unlock()
 	d.once.Do(func() {
-		c.m.report(Progress{Stage: "finding versions", Done: c.looked.Add(1)})
+		c.m.report(progress.Event{Stage: "finding versions", Done: c.looked.Add(1)})
 		var data []byte
 		if data, d.err = c.metadataBytes(ctx, f); d.err != nil {
 			return
@@ -142,6 +181,9 @@ func (c *catalog) metadata(ctx context.Context, f index.File) (metadata.Metadata
 		}
 		if d.meta, d.err = metadata.Parse(data); d.err == nil && (d.meta.Key() != f.Distribution || !d.meta.Version.Equal(f.Version)) {
 			d.err = metadata.Invalid("%s describes %s %s", f.Name, d.meta.Name, d.meta.Version)
+		}
+		if errors.Is(d.err, metadata.ErrInvalid) {
+			c.pass(f.Distribution, f, d.err.Error())
 		}
 	})
 	return d.meta, d.err
@@ -211,7 +253,7 @@ func (c *catalog) unpackedMetadata(f index.File) ([]byte, bool) {
 	if !ok {
 		return nil, false
 	}
-	data, err := tree.Read(rootOf(tree) + "/" + tree.Fact("info") + "/METADATA")
+	data, err := tree.Metadata()
 	return data, err == nil
 }
 
@@ -264,5 +306,5 @@ func (c *catalog) near(ctx context.Context, name string) []string {
 	if err != nil {
 		return nil // a hint more or less
 	}
-	return nearNames(name, all)
+	return near.Names(name, all)
 }

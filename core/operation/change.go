@@ -6,7 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
-	"os"
 	"path/filepath"
 	"sync/atomic"
 	"syscall"
@@ -15,8 +14,11 @@ import (
 	"glassjar/core/durable"
 	"glassjar/core/index"
 	"glassjar/core/jar"
+	"glassjar/core/limits"
 	"glassjar/core/lock"
 	"glassjar/core/metadata"
+	"glassjar/core/place"
+	"glassjar/core/progress"
 	"glassjar/core/project"
 	"glassjar/core/store"
 )
@@ -98,11 +100,17 @@ func (m *Machine) carryOut(ctx context.Context, p *Plan, decide Decide) (*Outcom
 	var placed atomic.Int64
 	change.Progress = func(n int) {
 		placed.Add(int64(n))
-		m.report(Progress{Stage: "putting files in place", Done: placed.Load()})
+		m.report(progress.Event{Stage: "putting files in place", Done: placed.Load()})
 	}
-	err = p.jar.Apply(inner, change)
+	noted, err := m.changeLooks(p)
+	if err == nil {
+		err = p.jar.Apply(inner, change)
+	}
 	if err == nil && p.jar.Unseen() {
-		err = p.jar.Settle(ctx, p.place.Root)
+		err = m.settle(ctx, p)
+	}
+	if err == nil {
+		err = noted()
 	}
 	cancel()
 	out.Files = int(placed.Load())
@@ -156,7 +164,7 @@ func (s *saving) flush(b *durable.Batch) (err error) {
 	case !s.one:
 		sums, err = s.m.Store.SaveNow()
 	}
-	if !s.m.Settings.KeepPackages {
+	if !s.m.Store.KeepPackages {
 		for _, sum := range sums {
 			s.m.Store.Drop(sum) // it is unpacked
 		}
@@ -230,7 +238,7 @@ func (m *Machine) collectWrites(p *Plan, change *jar.Change, out *Outcome) error
 	}
 	for _, file := range sortedNames(p.write) {
 		data := p.write[file]
-		if have, err := os.ReadFile(file); err == nil && data != nil && string(have) == string(data) {
+		if have, err := limits.ReadFile(file, limits.Own); err == nil && data != nil && string(have) == string(data) && !p.instead {
 			continue
 		}
 		out.Wrote = append(out.Wrote, file)
@@ -263,7 +271,7 @@ func readOrigins(j *jar.Jar) map[string]string {
 	if j == nil {
 		return out
 	}
-	if data, err := os.ReadFile(originsFile(j)); err == nil {
+	if data, err := limits.ReadFile(originsFile(j), limits.Own); err == nil {
 		if json.Unmarshal(data, &out) != nil {
 			return map[string]string{} // all is compared by version alone
 		}
@@ -278,7 +286,7 @@ func originsText(origins map[string]string) []byte {
 }
 
 func sameOrigins(j *jar.Jar, origins map[string]string) bool {
-	have, err := os.ReadFile(originsFile(j))
+	have, err := limits.ReadFile(originsFile(j), limits.Own)
 	return err == nil && string(have) == string(originsText(origins))
 }
 
@@ -290,15 +298,15 @@ func directOf(f index.File, sum string) *metadata.DirectURL {
 	return &metadata.DirectURL{URL: f.URL, ArchiveInfo: &metadata.ArchiveInfo{Hashes: map[string]string{"sha256": sum}}}
 }
 
-func emptyPlan(place Place) *Plan {
-	return &Plan{Jar: place.Root, place: place, write: map[string][]byte{}, Add: []Item{}, Change: []Item{}, Remove: []Item{}, Mend: []Item{}, Drop: []string{}}
+func emptyPlan(at place.Place) *Plan {
+	return &Plan{Jar: at.Root, place: at, write: map[string][]byte{}, Add: []Item{}, Change: []Item{}, Remove: []Item{}, Mend: []Item{}, Drop: []string{}, Notes: []string{}, PassedOver: []PassedOver{}, Left: []project.LeftOut{}}
 }
 
 // newPlan opens the jar of a place and looks at what is in it.
-func (m *Machine) newPlan(ctx context.Context, place Place) (*Plan, []jar.Installed, error) {
-	p := emptyPlan(place)
+func (m *Machine) newPlan(ctx context.Context, at place.Place) (*Plan, []jar.Installed, error) {
+	p := emptyPlan(at)
 	var err error
-	if p.jar, err = m.open(place); err != nil {
+	if p.jar, err = m.open(at); err != nil {
 		return nil, nil, err
 	}
 	if p.python, err = m.interpreterOf(ctx, p.jar); err != nil {
@@ -311,7 +319,7 @@ func (m *Machine) newPlan(ctx context.Context, place Place) (*Plan, []jar.Instal
 
 // readSpec reads the spec of a place; for a jar without a project it may not
 // be there yet.
-func readSpec(place Place) (*project.Spec, error) { return project.ReadSpec(place.SpecFile) }
+func readSpec(at place.Place) (*project.Spec, error) { return project.ReadSpec(at.SpecFile) }
 
 // UsageError reports options or arguments that do not go together.
 type UsageError struct{ Why, Try string }

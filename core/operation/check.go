@@ -5,6 +5,7 @@ import (
 	"errors"
 
 	"glassjar/core/jar"
+	"glassjar/core/place"
 	"glassjar/core/project"
 )
 
@@ -22,10 +23,14 @@ type Checked struct {
 	Broken []string `json:"broken"`
 	// Python says what is wrong with the interpreter, empty if nothing is.
 	Python string `json:"python"`
+	// Place says why the jar cannot be used where it stands, empty if it can.
+	Place string `json:"place"`
 	// Step is the record's state, as in [Here].
 	Step string `json:"step"`
 	// Mended tells what was put right.
 	Mended []string `json:"mended"`
+	// Warnings are remarks on what was installed; they are no faults of the jar.
+	Warnings []string `json:"warnings"`
 }
 
 // Unmet is a need and what there is instead.
@@ -37,40 +42,50 @@ type Unmet struct {
 
 // Clean reports whether nothing was found.
 func (c *Checked) Clean() bool {
-	return len(c.Faults)+len(c.Unknown)+len(c.Unmet)+len(c.Broken) == 0 && c.Python == "" && (c.Step == InStep || c.Step == NoRecord)
+	return len(c.Faults)+len(c.Unknown)+len(c.Unmet)+len(c.Broken) == 0 && c.Python+c.Place == "" && (c.Step == InStep || c.Step == NoRecord)
 }
 
 // Check compares a jar with what it should be. With mend, files are restored
 // from the store, and what belongs to the jar itself is written anew.
 func (m *Machine) Check(ctx context.Context, ref string, mend bool) (*Checked, error) {
-	place, err := m.Locate(ref, mend)
+	at, err := m.Places().Locate(ref, mend)
 	if err != nil {
 		return nil, err
 	}
 	if !mend {
-		return steady(ctx, m, ref, func() (*Checked, error) { return m.examine(ctx, place) })
+		return steady(ctx, m, ref, func() (*Checked, error) { return m.examine(ctx, at) })
 	}
-	release, err := m.hold(ctx, place)
+	release, err := m.hold(ctx, at)
 	if err != nil {
 		return nil, err
 	}
 	defer release()
-	c, err := m.examine(ctx, place)
+	c, err := m.examine(ctx, at)
 	if err != nil || len(c.Faults)+len(c.Broken)+len(c.Unmet) == 0 && c.Python == "" {
 		return c, err
 	}
-	mended, err := m.mend(ctx, place)
+	j, err := m.open(at)
 	if err != nil {
 		return c, err
 	}
-	if c, err = m.examine(ctx, place); err == nil {
+	compiled, err := m.mendBytecode(j, c.Faults)
+	if err != nil {
+		return c, err
+	}
+	mended, err := m.mend(ctx, at)
+	if err != nil {
+		return c, err
+	}
+	mended = append(mended, compiled...)
+	m.afterwards(at.Root)
+	if c, err = m.examine(ctx, at); err == nil {
 		c.Mended = mended
 	}
 	return c, err
 }
 
-func (m *Machine) examine(ctx context.Context, place Place) (*Checked, error) {
-	j, err := m.open(place)
+func (m *Machine) examine(ctx context.Context, at place.Place) (*Checked, error) {
+	j, err := m.open(at)
 	if err != nil {
 		return nil, err
 	}
@@ -78,12 +93,25 @@ func (m *Machine) examine(ctx context.Context, place Place) (*Checked, error) {
 	if err != nil {
 		return nil, err
 	}
-	c := &Checked{Jar: place.Root, Faults: []jar.Fault{}, Unknown: []string{}, Unmet: []Unmet{}, Broken: append([]string{}, j.Dangling()...), Mended: []string{}}
+	c := &Checked{Jar: at.Root, Faults: []jar.Fault{}, Unknown: []string{}, Unmet: []Unmet{}, Broken: append([]string{}, j.Dangling()...), Mended: []string{}, Warnings: []string{}}
+	var unfit *jar.PlaceError
+	if errors.As(jar.Usable(j.Root), &unfit) {
+		c.Place = unfit.Why
+	}
 	survey, err := j.Survey(installed)
 	if err != nil {
 		return nil, err
 	}
+	replaced, err := m.otherBytecode(ctx, j, installed)
+	if err != nil {
+		return nil, err
+	}
+	survey.Faults = append(survey.Faults, replaced...)
 	c.Files, c.Faults, c.Unknown = survey.Files, append(c.Faults, survey.Faults...), append(c.Unknown, survey.Unknown...)
+	origins := readOrigins(j)
+	for _, name := range sortedNames(origins) {
+		c.Warnings = append(c.Warnings, m.Store.Warnings(origins[name])...)
+	}
 	g := m.graph(ctx, j, installed)
 	for _, from := range append([]string{""}, g.names...) {
 		list := g.needs[from]
@@ -98,11 +126,12 @@ func (m *Machine) examine(ctx context.Context, place Place) (*Checked, error) {
 		}
 	}
 	c.Python = m.pythonFault(ctx, j)
-	spec, err := readSpec(place)
+	spec, err := readSpec(at)
 	if err != nil {
 		return nil, err
 	}
-	record, err := project.ReadRecord(place.RecordFile)
+	c.Warnings = append(c.Warnings, m.keptStandings(ctx, spec, installed)...)
+	record, err := project.ReadRecord(at.RecordFile)
 	switch {
 	case errors.Is(err, project.ErrNoRecord):
 		c.Step = NoRecord
@@ -139,21 +168,21 @@ func (m *Machine) pythonFault(ctx context.Context, j *jar.Jar) string {
 
 // mend restores the distributions with faults from their package files, and
 // links the jar to its interpreter anew.
-func (m *Machine) mend(ctx context.Context, place Place) ([]string, error) {
-	p := emptyPlan(place)
+func (m *Machine) mend(ctx context.Context, at place.Place) ([]string, error) {
+	p := emptyPlan(at)
 	installed, survey, err := m.present(ctx, p, &project.Spec{}, "", true)
 	if err != nil {
 		return nil, err
 	}
 	p.parts = p.jar.State.Parts
-	if err := p.rebase(place); err != nil {
+	if err := p.rebase(at); err != nil {
 		return nil, err
 	}
 	moment, _, err := p.jar.LastMoment()
 	if err != nil {
 		return nil, err
 	}
-	spec, err := readSpec(place)
+	spec, err := readSpec(at)
 	if err != nil {
 		return nil, err
 	}

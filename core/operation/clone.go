@@ -9,7 +9,9 @@ import (
 
 	"glassjar/core/interpreter"
 	"glassjar/core/jar"
+	"glassjar/core/place"
 	"glassjar/core/project"
+	"glassjar/core/target"
 )
 
 // CloneOptions say what to clone to where.
@@ -41,7 +43,7 @@ func (m *Machine) Clone(ctx context.Context, opt CloneOptions, decide Decide) (*
 		defer release()
 		return m.recreateFrom(ctx, to, RecreateOptions{From: file, Python: opt.Python}, decide)
 	}
-	from, err := m.named(opt.From)
+	from, err := m.Places().Named(opt.From)
 	if err != nil {
 		return nil, err
 	}
@@ -71,11 +73,11 @@ func (m *Machine) Clone(ctx context.Context, opt CloneOptions, decide Decide) (*
 }
 
 // cloneTarget is the place of a jar that is not there yet.
-func (m *Machine) cloneTarget(to string) (Place, error) {
+func (m *Machine) cloneTarget(to string) (place.Place, error) {
 	if !strings.ContainsAny(to, `/\`) && !strings.HasPrefix(to, ".") {
-		return m.newPlace(to, "")
+		return m.newPlace(to, "", false)
 	}
-	return m.newPlace("", to)
+	return m.newPlace("", to, false)
 }
 
 // clonePython is the interpreter of the clone; same tells that files can be
@@ -93,7 +95,7 @@ func (m *Machine) clonePython(ctx context.Context, j *jar.Jar, wish string) (int
 }
 
 // cloneFiles copies the files of a jar, and its spec and record.
-func (m *Machine) cloneFiles(ctx context.Context, j *jar.Jar, from, to Place, in interpreter.Interpreter, decide Decide) (*Outcome, error) {
+func (m *Machine) cloneFiles(ctx context.Context, j *jar.Jar, from, to place.Place, in interpreter.Interpreter, decide Decide) (*Outcome, error) {
 	installed, err := j.Installed()
 	if err != nil {
 		return nil, err
@@ -134,17 +136,20 @@ func (m *Machine) cloneFiles(ctx context.Context, j *jar.Jar, from, to Place, in
 			opt.Record = &jar.Text{Data: texts[file]}
 		}
 	}
+	opt.Prepared = m.coming(to.Root)
 	copied, err := j.Clone(ctx, to.Root, in, opt)
 	if err != nil {
 		return out, err
 	}
-	m.Known.See(copied, true)
+	if err := m.Known.Trust(copied); err != nil {
+		return out, err
+	}
 	out.Done, out.Took = true, m.now().Sub(start)
 	return out, nil
 }
 
 // cloneTexts are the spec and the record for the new place, where it has none.
-func cloneTexts(from, to Place) map[string][]byte {
+func cloneTexts(from, to place.Place) map[string][]byte {
 	out := map[string][]byte{}
 	for source, target := range map[string]string{from.SpecFile: to.SpecFile, from.RecordFile: to.RecordFile} {
 		if data, err := os.ReadFile(source); err == nil && !fileExists(target) {
@@ -167,24 +172,24 @@ func (e *CannotCloneError) Error() string {
 
 // cloneByRecord fills the clone from the record, which may have other files for
 // the other Python.
-func (m *Machine) cloneByRecord(ctx context.Context, from, to Place, wish string, in interpreter.Interpreter, decide Decide) (*Outcome, error) {
+func (m *Machine) cloneByRecord(ctx context.Context, from, to place.Place, wish string, in interpreter.Interpreter, decide Decide) (*Outcome, error) {
 	record, err := project.ReadRecord(from.RecordFile)
-	env := environmentOf(in)
+	env := target.EnvironmentOf(in)
 	if errors.Is(err, project.ErrNoRecord) {
-		return nil, &CannotCloneError{env.title, []string{"the jar has no record that says which files another Python takes"}}
+		return nil, &CannotCloneError{env.Title, []string{"the jar has no record that says which files another Python takes"}}
 	}
 	if err != nil {
 		return nil, err
 	}
-	against := &CannotCloneError{Python: env.title}
+	against := &CannotCloneError{Python: env.Title}
 	if err := served(record, env); err != nil {
 		against.Against = append(against.Against, err.Error())
-	} else if !record.RequiresPython.Holds(env.python) {
+	} else if !record.RequiresPython.Holds(env.Python) {
 		against.Against = append(against.Against, "the record is for Python "+record.RequiresPython.String())
 	}
 	for _, e := range record.Packages {
-		if len(against.Against) == 0 || !e.RequiresPython.Holds(env.python) {
-			if _, err := pickFile(record, e, env); err != nil && e.Marker.HoldsIn(env.markers, nil, nil) {
+		if len(against.Against) == 0 || !e.RequiresPython.Holds(env.Python) {
+			if _, err := pickFile(record, e, env); err != nil && e.Marker.HoldsIn(env.Markers, nil, nil) {
 				against.Against = append(against.Against, err.Error())
 			}
 		}

@@ -14,6 +14,8 @@ import (
 
 	"glassjar/core/connect"
 	"glassjar/core/jar"
+	"glassjar/core/limits"
+	"glassjar/core/place"
 	"glassjar/core/project"
 )
 
@@ -65,22 +67,22 @@ func newEdit(file string, before, after []byte) FileEdit {
 // project's jar, or with undo takes them out again. decide looks at the
 // differences and says whether to go on.
 func (m *Machine) ConnectEditor(ctx context.Context, ref string, undo bool, decide func(*Connection) (bool, error)) (*Connection, error) {
-	place, release, err := m.beginConnect(ctx, ref)
+	at, release, err := m.beginConnect(ctx, ref)
 	if err != nil {
 		return nil, err
 	}
 	defer release()
-	j, err := m.open(place)
+	j, err := m.open(at)
 	if err != nil {
 		return nil, err
 	}
-	c := &Connection{Jar: place.Root, Edits: []FileEdit{}}
+	c := &Connection{Jar: at.Root, Edits: []FileEdit{}}
 	var list []written
 	if undo {
-		if err := c.undo(place, j); err != nil {
+		if err := c.undo(at, j); err != nil {
 			return nil, err
 		}
-	} else if list, err = c.editor(place, j); err != nil {
+	} else if list, err = c.editor(at, j); err != nil {
 		return nil, err
 	}
 	if wrote, err := c.carryOut(m, decide); err != nil || !wrote {
@@ -110,22 +112,22 @@ func (c *Connection) carryOut(m *Machine, decide func(*Connection) (bool, error)
 }
 
 // beginConnect finds a project's jar: others have no folder to write into.
-func (m *Machine) beginConnect(ctx context.Context, ref string) (Place, func(), error) {
-	place, err := m.Locate(ref, true)
+func (m *Machine) beginConnect(ctx context.Context, ref string) (place.Place, func(), error) {
+	at, err := m.Places().Locate(ref, true)
 	if err != nil {
-		return place, nil, err
+		return at, nil, err
 	}
-	if place.Project == "" {
-		return place, nil, usage("%s belongs to no project, so there is no folder to connect it in", "stand in a project, or create its jar: glassjar create", place.Root)
+	if at.Project == "" {
+		return at, nil, usage("%s belongs to no project, so there is no folder to connect it in", "stand in a project, or create its jar: glassjar create", at.Root)
 	}
-	release, err := m.hold(ctx, place)
-	return place, release, err
+	release, err := m.hold(ctx, at)
+	return at, release, err
 }
 
-func (c *Connection) editor(place Place, j *jar.Jar) ([]written, error) {
-	l, folder := j.Layout(), filepath.Base(place.Root)
+func (c *Connection) editor(at place.Place, j *jar.Jar) ([]written, error) {
+	l, folder := j.Layout(), filepath.Base(at.Root)
 	var list []written
-	workspace := filepath.Join(place.Project, filepath.FromSlash(connect.WorkspaceFile))
+	workspace := filepath.Join(at.Project, filepath.FromSlash(connect.WorkspaceFile))
 	before, err := readIfThere(workspace)
 	if err != nil {
 		return nil, err
@@ -134,23 +136,23 @@ func (c *Connection) editor(place Place, j *jar.Jar) ([]written, error) {
 	if err != nil {
 		return nil, &project.FileError{File: workspace, Why: err.Error()}
 	}
-	list = append(list, c.add(place, workspace, before, after, keys)...)
-	if before, err = readIfThere(place.SpecFile); err != nil || before == nil {
+	list = append(list, c.add(at, workspace, before, after, keys)...)
+	if before, err = readIfThere(at.SpecFile); err != nil || before == nil {
 		return list, err // without a spec there is no file for a server's settings
 	}
 	after, keys = connect.SetTOML(before, connect.ServerKeys(before, folder, l, fmt.Sprintf("%d.%d", l.Major, l.Minor)))
-	if _, err := project.ParseSpec(place.SpecFile, after); err != nil {
+	if _, err := project.ParseSpec(at.SpecFile, after); err != nil {
 		return nil, err
 	}
-	return append(list, c.add(place, place.SpecFile, before, after, keys)...), nil
+	return append(list, c.add(at, at.SpecFile, before, after, keys)...), nil
 }
 
-func (c *Connection) add(place Place, file string, before, after []byte, keys []connect.Key) []written {
+func (c *Connection) add(at place.Place, file string, before, after []byte, keys []connect.Key) []written {
 	if before != nil && string(before) == string(after) {
 		return nil
 	}
 	c.Edits = append(c.Edits, newEdit(file, before, after))
-	rel, err := filepath.Rel(place.Project, file)
+	rel, err := filepath.Rel(at.Project, file)
 	if err != nil {
 		rel = file
 	}
@@ -163,7 +165,7 @@ func (c *Connection) add(place Place, file string, before, after []byte, keys []
 }
 
 func readIfThere(file string) ([]byte, error) {
-	data, err := os.ReadFile(file)
+	data, err := limits.ReadFile(file, limits.Own)
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil, nil
 	}
@@ -175,7 +177,7 @@ func readIfThere(file string) ([]byte, error) {
 
 // undo plans to take out what was added: the whole text comes back where nobody
 // changed it since, else key by key what is still as it was written.
-func (c *Connection) undo(place Place, j *jar.Jar) error {
+func (c *Connection) undo(at place.Place, j *jar.Jar) error {
 	data, err := readIfThere(connectedFile(j))
 	if err != nil {
 		return err
@@ -185,7 +187,7 @@ func (c *Connection) undo(place Place, j *jar.Jar) error {
 		return usage("nothing was connected to this jar", "glassjar connect editor")
 	}
 	for _, w := range list {
-		file := filepath.Join(place.Project, filepath.FromSlash(w.File))
+		file := filepath.Join(at.Project, filepath.FromSlash(w.File))
 		now, err := readIfThere(file)
 		if err != nil {
 			return err
@@ -288,7 +290,7 @@ func mergeKeys(earlier, now []connect.Key) []connect.Key {
 // is what counts.
 func (m *Machine) keepWritten(j *jar.Jar, list []written) error {
 	var earlier []written
-	if data, err := os.ReadFile(connectedFile(j)); err == nil && json.Unmarshal(data, &earlier) != nil {
+	if data, err := limits.ReadFile(connectedFile(j), limits.Own); err == nil && json.Unmarshal(data, &earlier) != nil {
 		earlier = nil
 	}
 	for _, w := range list {

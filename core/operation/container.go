@@ -7,10 +7,13 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"glassjar/core/connect"
+	"glassjar/core/place"
 	"glassjar/core/project"
+	"glassjar/core/target"
 )
 
 // ContainerOptions say what an image is made of.
@@ -25,20 +28,20 @@ type ContainerOptions struct {
 // ConnectContainer writes the files that make an image with the project's jar:
 // from the record, so that the jar need not be there.
 func (m *Machine) ConnectContainer(ctx context.Context, opt ContainerOptions, decide func(*Connection) (bool, error)) (*Connection, error) {
-	place, err := m.Locate(opt.Jar, true)
-	var none *NoJarError
-	if err != nil && !(errors.As(err, &none) && place.Project != "") {
+	at, err := m.Places().Locate(opt.Jar, true)
+	var none *place.NoJarError
+	if err != nil && !(errors.As(err, &none) && at.Project != "") {
 		return nil, err
 	}
-	if place.Project == "" {
-		return nil, usage("%s belongs to no project, so there is nothing to put into an image", "stand in a project with a record", place.Root)
+	if at.Project == "" {
+		return nil, usage("%s belongs to no project, so there is nothing to put into an image", "stand in a project with a record", at.Root)
 	}
-	release, err := m.hold(ctx, place)
+	release, err := m.hold(ctx, at)
 	if err != nil {
 		return nil, err
 	}
 	defer release()
-	record, err := project.ReadRecord(place.RecordFile)
+	record, err := project.ReadRecord(at.RecordFile)
 	if err != nil {
 		return nil, err
 	}
@@ -46,50 +49,61 @@ func (m *Machine) ConnectContainer(ctx context.Context, opt ContainerOptions, de
 	if err != nil {
 		return nil, err
 	}
-	made := connect.Container{Name: place.Prompt(), Base: opt.Base, Record: filepath.Base(place.RecordFile), Files: []string{filepath.Base(place.RecordFile)}}
+	made := connect.Container{Name: at.Prompt(), Base: opt.Base, Record: filepath.Base(at.RecordFile), Files: []string{filepath.Base(at.RecordFile)}}
+	inside, outside := localFiles(at, record)
+	made.Files = append(made.Files, inside...)
 	if made.Base == "" {
-		made.Base = "python:" + m.imagePython(place, record) + "-slim"
+		made.Base = "python:" + m.imagePython(at, record) + "-slim"
 	}
-	if place.Exists() {
-		if j, err := m.open(place); err == nil {
+	if at.Exists() {
+		if j, err := m.open(at); err == nil {
 			made.Groups, made.Extras = j.State.Parts.Groups, j.State.Parts.Extras
 		}
 	}
-	c := &Connection{Jar: place.Root, Edits: []FileEdit{}}
+	c := &Connection{Jar: at.Root, Edits: []FileEdit{}}
 	for _, f := range made.Write() {
-		if err := c.addContainerFile(filepath.Join(place.Project, filepath.FromSlash(f.Path)), []byte(f.Text)); err != nil {
+		if err := c.addContainerFile(filepath.Join(at.Project, filepath.FromSlash(f.Path)), []byte(f.Text)); err != nil {
 			return nil, err
 		}
 	}
-	c.addProgram(filepath.Join(place.Project, "container", "glassjar"), program)
-	c.Next = containerSteps(record)
+	c.addProgram(filepath.Join(at.Project, "container", "glassjar"), program)
+	for _, f := range outside {
+		m.note(f + " is a file of this machine outside of the project, which the image cannot take along: put it into the project, then glassjar install ./PATH and the same command again")
+	}
+	c.Next = []string{"build the image from this folder, with any builder of OCI images"}
 	_, err = c.carryOut(m, decide)
 	return c, err
 }
 
-func containerSteps(record *project.Record) []string {
-	steps := []string{"build the image from this folder, with any builder of OCI images"}
-	for _, p := range record.Packages {
-		for _, f := range p.Wheels {
-			if f.Path != "" || strings.HasPrefix(f.URL, "file:") || strings.HasPrefix(f.URL, "sample:") && p.Index != "sample:" {
-				return append(steps, fmt.Sprintf("%s comes from a file of this machine: put it where the build finds it", p.Name))
-			}
+// localFiles are the package files that a record names and that lie in the project, by
+// paths relative to it, and those that lie elsewhere on this machine.
+func localFiles(at place.Place, record *project.Record) (inside, outside []string) {
+	for _, f := range recordedFiles(record) {
+		switch rel := filepath.FromSlash(f.Path); {
+		case f.Path == "" && strings.HasPrefix(f.URL, "file:"):
+			outside = append(outside, f.URL)
+		case f.Path == "":
+		case !filepath.IsLocal(rel):
+			outside = append(outside, f.Path)
+		case fileExists(filepath.Join(at.Project, rel)):
+			inside = append(inside, f.Path)
 		}
 	}
-	return steps
+	slices.Sort(inside)
+	return slices.Compact(inside), outside
 }
 
 // imagePython is the minor version that the image is to have: the jar's, else
 // the newest that the record serves.
-func (m *Machine) imagePython(place Place, record *project.Record) string {
-	if j, err := m.open(place); err == nil {
+func (m *Machine) imagePython(at place.Place, record *project.Record) string {
+	if j, err := m.open(at); err == nil {
 		l := j.Layout()
 		return fmt.Sprintf("%d.%d", l.Major, l.Minor)
 	}
-	for minor := 14; minor > 6; minor-- {
+	for minor := target.NewestMinor; minor > 6; minor-- {
 		for _, e := range record.Environments {
-			t := Target{OS: "linux", Arch: "x86_64", Major: 3, Minor: minor}
-			if e.Holds(t.environment().markers) {
+			t := target.Target{OS: "linux", Arch: "x86_64", Major: 3, Minor: minor}
+			if e.Holds(t.Environment().Markers) {
 				return fmt.Sprintf("3.%d", minor)
 			}
 		}

@@ -5,9 +5,9 @@ import (
 	"fmt"
 	"path/filepath"
 
-	"glassjar/core/internal/lazy"
 	"glassjar/core/interpreter"
 	"glassjar/core/jar"
+	"glassjar/core/place"
 	"glassjar/core/project"
 	"glassjar/core/version"
 )
@@ -17,6 +17,8 @@ type CreateOptions struct {
 	// Name puts the jar on the shelf; At puts it into a folder; with neither it
 	// is the project's.
 	Name, At string
+	// Here makes it in the current folder though that lies in a project.
+	Here bool
 	// Python is a wish as [interpreter.ParseWish] reads it, or empty.
 	Python    string
 	SeeSystem bool
@@ -26,7 +28,7 @@ type CreateOptions struct {
 
 // Created tells of a new jar.
 type Created struct {
-	Place  Place
+	Place  place.Place
 	Python interpreter.Interpreter
 	// Why says why that interpreter was chosen.
 	Why string
@@ -34,6 +36,9 @@ type Created struct {
 	PassedOver []interpreter.Rejection
 	// Filled is what was put into it, nil for an empty one.
 	Filled *Outcome
+	// Above tells that it is for a project in whose folders the user stands, not for
+	// the folder itself.
+	Above bool
 }
 
 // NoPythonError says that no interpreter is what was wished for.
@@ -56,31 +61,29 @@ type BadNameError struct{ Name string }
 
 func (e *BadNameError) Error() string { return fmt.Sprintf("%q cannot be a jar's name", e.Name) }
 
-var jarName = lazy.Pattern(`^[A-Za-z0-9][A-Za-z0-9._-]*$`)
-
 // Create makes a jar: empty, or with what is put into it, whole or not at all.
 func (m *Machine) Create(ctx context.Context, opt CreateOptions, decide Decide) (*Created, error) {
 	asked, err := m.readWants(opt.Put)
 	if err != nil {
 		return nil, err
 	}
-	place, err := m.newPlace(opt.Name, opt.At)
+	at, err := m.newPlace(opt.Name, opt.At, opt.Here)
 	if err != nil {
 		return nil, err
 	}
-	release, err := m.hold(ctx, place)
+	release, err := m.hold(ctx, at)
 	if err != nil {
 		return nil, err
 	}
 	defer release()
-	if err := jar.Vacant(place.Root); err != nil {
+	if err := jar.Vacant(at.Root); err != nil {
 		return nil, err
 	}
-	spec, err := project.ReadSpec(place.SpecFile)
+	spec, err := project.ReadSpec(at.SpecFile)
 	if err != nil {
 		return nil, err
 	}
-	out := &Created{Place: place}
+	out := &Created{Place: at, Above: at.Why == place.Nearest && place.Real(at.Project) != place.Real(m.Dir)}
 	if out.Python, out.Why, out.PassedOver, err = m.choosePython(ctx, opt.Python, spec); err != nil {
 		return nil, err
 	}
@@ -89,11 +92,11 @@ func (m *Machine) Create(ctx context.Context, opt CreateOptions, decide Decide) 
 		out.Filled, err = m.createFilled(ctx, out, spec, asked, seeSystem, decide)
 		return out, err
 	}
-	first, err := m.firstMoment(out.Python.Said.Version, place)
+	first, err := m.firstMoment(out.Python.Said.Version, at)
 	if err != nil {
 		return nil, err
 	}
-	_, err = m.make(ctx, place.Root, out.Python, jar.Options{Prompt: place.Prompt(), SeeSystem: seeSystem, Also: map[string][]byte{jar.MomentPath(1): first}})
+	_, err = m.make(ctx, at.Root, out.Python, jar.Options{Prompt: at.Prompt(), SeeSystem: seeSystem, Also: map[string][]byte{jar.MomentPath(1): first}})
 	return out, err
 }
 
@@ -123,33 +126,38 @@ func (m *Machine) createFilled(ctx context.Context, c *Created, spec *project.Sp
 func (m *Machine) make(ctx context.Context, root string, in interpreter.Interpreter, opt jar.Options) (*jar.Jar, error) {
 	temp, done := m.Making.Begin(root)
 	defer done()
-	opt.Temp = temp
+	opt.Temp, opt.Prepared = temp, m.coming(root)
 	j, err := jar.Create(ctx, root, in, opt)
 	if err == nil {
-		m.Known.See(j, true)
+		err = m.Known.Trust(j)
 	}
 	return j, err
 }
 
 // newPlace is where a new jar goes.
-func (m *Machine) newPlace(name, at string) (Place, error) {
+func (m *Machine) newPlace(name, at string, here bool) (place.Place, error) {
 	switch {
+	case here && name+at != "":
+		return place.Place{}, usage("--here makes the jar of this folder", "leave out --here, or the name and --at")
 	case at != "":
 		if !filepath.IsAbs(at) {
 			at = filepath.Join(m.Dir, at)
 		}
-		return m.placeAt(filepath.Clean(at), Named), nil
+		return m.Places().At(filepath.Clean(at), place.Named), nil
 	case name != "":
-		if !jarName().MatchString(name) {
-			return Place{}, &BadNameError{name}
+		if !place.ValidName(name) {
+			return place.Place{}, &BadNameError{name}
 		}
-		return m.placeAt(filepath.Join(m.Folders.Shelf, name), Named), nil
+		return m.Places().At(filepath.Join(m.Folders.Shelf, name), place.Named), nil
 	}
-	root := m.nearest()
+	root := ""
+	if !here {
+		root, _ = m.Places().Nearest()
+	}
 	if root == "" {
-		root = filepath.Join(m.Dir, JarFolder)
+		root = filepath.Join(m.Dir, place.JarFolder)
 	}
-	return m.placeAt(root, Nearest), nil
+	return m.Places().At(root, place.Nearest), nil
 }
 
 // choosePython finds the interpreter for a wish or, without one, for what the

@@ -14,6 +14,7 @@ import (
 	"glassjar/core/internal/lazy"
 	"glassjar/core/jar"
 	"glassjar/core/metadata"
+	"glassjar/core/place"
 	"glassjar/core/requirement"
 )
 
@@ -40,6 +41,7 @@ const (
 	CaseLibrary      = "a shared library is missing"
 	CaseRaises       = "it raises an error"
 	CaseDies         = "python died on it"
+	CaseNotTried     = "not tried in a stranger's jar or folder"
 )
 
 // Diagnosis is why an import works or fails.
@@ -65,7 +67,7 @@ type Diagnosis struct {
 	// Because is the diagnosis of the module that is missing within.
 	Because *Diagnosis `json:"because,omitempty"`
 	// Mend is the one command, or step, that mends it; empty if there is none.
-	Mend string `json:"mend,omitempty"`
+	Mend string `json:"mended_by,omitempty"`
 }
 
 // trial is what the import came to.
@@ -112,7 +114,9 @@ func (m *Machine) try(ctx context.Context, j *jar.Jar, module string) (trial, er
 	return t, nil
 }
 
-// Diagnose finds out why importing a module works or fails, and what mends it.
+// Diagnose finds out why importing a module works or fails, and what mends it. It
+// imports the module, and so runs its code, unless the jar is not trusted or the folder
+// is another user's: then it only says where the module would come from.
 func (m *Machine) Diagnose(ctx context.Context, ref, module string) (*Diagnosis, error) {
 	if !dottedName().MatchString(module) {
 		return nil, usage("%q is not a module's name", "give it as in an import: glassjar diagnose package.module", module)
@@ -121,19 +125,22 @@ func (m *Machine) Diagnose(ctx context.Context, ref, module string) (*Diagnosis,
 }
 
 func (m *Machine) diagnose(ctx context.Context, ref, module string) (*Diagnosis, error) {
-	place, j, installed, err := m.look(ref)
+	at, j, installed, err := m.look(ref)
 	if err != nil {
 		return nil, err
+	}
+	if !m.Places().MayBeUsed(at.Root) || !place.OwnFolder(m.Dir) {
+		return m.locateModule(at, j, installed, module), nil
 	}
 	if _, err := j.Base(); err != nil {
 		return nil, err
 	}
-	spec, err := readSpec(place)
+	spec, err := readSpec(at)
 	if err != nil {
 		return nil, err
 	}
 	indexes, _ := m.indexes(spec)
-	x := &examination{m: m, j: j, place: place, catalog: m.newCatalog(indexes), installed: installed, seen: map[string]bool{}}
+	x := &examination{m: m, j: j, place: at, catalog: m.newCatalog(indexes), installed: installed, seen: map[string]bool{}}
 	return x.examine(ctx, module)
 }
 
@@ -143,7 +150,7 @@ var dottedName = lazy.Pattern(`^[\p{L}_][\p{L}\p{N}_]*(\.[\p{L}_][\p{L}\p{N}_]*)
 type examination struct {
 	m         *Machine
 	j         *jar.Jar
-	place     Place
+	place     place.Place
 	catalog   *catalog
 	installed []jar.Installed
 	seen      map[string]bool
@@ -177,6 +184,33 @@ func (x *examination) examine(ctx context.Context, module string) (*Diagnosis, e
 	return d, nil
 }
 
+// locateModule says where a module would come from; nothing is run.
+func (m *Machine) locateModule(at place.Place, j *jar.Jar, installed []jar.Installed, module string) *Diagnosis {
+	d := &Diagnosis{Module: module, Jar: at.Root, Python: pythonTitle(j), Case: CaseNotTried, Mend: "glassjar recreate"}
+	if m.Places().MayBeUsed(at.Root) {
+		d.Detail, d.Mend = m.Dir, "stand in a folder of your own"
+	}
+	x := &examination{m: m, j: j, place: at, installed: installed}
+	stem := filepath.FromSlash(strings.ReplaceAll(module, ".", "/"))
+	dirs := []string{m.Dir}
+	for _, site := range j.Sites() {
+		dirs = append(dirs, j.Path(site))
+	}
+	for _, dir := range dirs {
+		for _, name := range []string{stem + ".py", filepath.Join(stem, "__init__.py"), stem} {
+			file := filepath.Join(dir, name)
+			if _, err := os.Lstat(file); err == nil {
+				d.File = file
+				if owner, ok := x.owner(file); ok {
+					d.Distribution, d.Version = owner.Key(), owner.Version().String()
+				}
+				return d
+			}
+		}
+	}
+	return d
+}
+
 // sourceOf is the source of what was loaded from bytecode.
 func sourceOf(file string) string {
 	if stem, ok := strings.CutSuffix(file, ".pyc"); ok {
@@ -187,7 +221,7 @@ func sourceOf(file string) string {
 
 // owner is the installed distribution that a file belongs to.
 func (x *examination) owner(file string) (jar.Installed, bool) {
-	rel, err := filepath.Rel(clean(x.j.Root), file)
+	rel, err := filepath.Rel(place.Real(x.j.Root), file)
 	if file == "" || err != nil || strings.HasPrefix(rel, "..") {
 		if rel, err = filepath.Rel(x.j.Root, file); err != nil || strings.HasPrefix(rel, "..") {
 			return jar.Installed{}, false
@@ -207,7 +241,7 @@ func (x *examination) owner(file string) (jar.Installed, bool) {
 
 // within reports whether a file is in a folder.
 func within(dir, file string) bool {
-	for _, d := range []string{dir, clean(dir)} {
+	for _, d := range []string{dir, place.Real(dir)} {
 		rel, err := filepath.Rel(d, file)
 		if err == nil && rel != ".." && !strings.HasPrefix(rel, ".."+string(filepath.Separator)) {
 			return true

@@ -9,8 +9,10 @@ import (
 	"strings"
 
 	"glassjar/core/jar"
+	"glassjar/core/place"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
+	"glassjar/core/version"
 )
 
 // Difference is what two jars, records or sealed jars do not have in common.
@@ -21,7 +23,7 @@ type Difference struct {
 	// Added are only in B, Removed only in A, Changed in both with other versions.
 	Added   []Item `json:"added"`
 	Removed []Item `json:"removed"`
-	Changed []Item `json:"changed"`
+	Changed []Item `json:"other_versions"`
 	// OtherFiles have the same version from other package files, or with other
 	// contents; OtherIndex the same from another index.
 	OtherFiles []Item `json:"other_files"`
@@ -62,17 +64,17 @@ func (m *Machine) Diff(ctx context.Context, ref, a, b string) (*Difference, erro
 
 func (m *Machine) diff(ctx context.Context, ref, a, b string) (*Difference, error) {
 	if a == "" {
-		place, err := m.Locate(ref, false)
+		at, err := m.Places().Locate(ref, false)
 		if err != nil {
 			return nil, err
 		}
-		a, b = place.Root, place.RecordFile
+		a, b = at.Root, at.RecordFile
 	} else if b == "" {
-		place, err := m.Locate(ref, false)
+		at, err := m.Places().Locate(ref, false)
 		if err != nil {
 			return nil, err
 		}
-		a, b = place.Root, a
+		a, b = at.Root, a
 	}
 	x, err := m.side(ctx, a)
 	if err != nil {
@@ -96,19 +98,19 @@ func (m *Machine) side(ctx context.Context, ref string) (*side, error) {
 	if info, err := os.Stat(file); err == nil && info.Mode().IsRegular() {
 		return recordSide(file, ref)
 	}
-	place, err := m.named(ref)
+	at, err := m.Places().Named(ref)
 	if err != nil {
 		return nil, err
 	}
-	return steadyAt(ctx, place.Root, func() (*side, error) { return m.jarSide(ctx, place) })
+	return steadyAt(ctx, at.Root, func() (*side, error) { return m.jarSide(ctx, at) })
 }
 
-func (m *Machine) jarSide(ctx context.Context, place Place) (*side, error) {
-	j, err := m.open(place)
+func (m *Machine) jarSide(ctx context.Context, at place.Place) (*side, error) {
+	j, err := m.open(at)
 	if err != nil {
 		return nil, err
 	}
-	s := &side{title: place.Root, python: pythonTitle(j) + " on " + j.State.OS + " " + j.State.Arch, parts: j.State.Parts, packages: map[string]sidePackage{}}
+	s := &side{title: at.Root, python: pythonTitle(j) + " on " + j.State.OS + " " + j.State.Arch, parts: j.State.Parts, packages: map[string]sidePackage{}}
 	if in, err := m.interpreterOf(ctx, j); err == nil {
 		s.env = in.Environment()
 	}
@@ -201,7 +203,7 @@ func compareSides(x, y *side) *Difference {
 		switch {
 		case !ok:
 			d.Added = append(d.Added, Item{Name: name, Version: b.version})
-		case a.version != b.version:
+		case !sameVersion(a.version, b.version):
 			d.Changed = append(d.Changed, item)
 		case otherFiles(a, b):
 			d.OtherFiles = append(d.OtherFiles, item)
@@ -213,6 +215,13 @@ func compareSides(x, y *side) *Difference {
 		}
 	}
 	return d
+}
+
+// sameVersion compares versions however they are written.
+func sameVersion(a, b string) bool {
+	v, err := version.Parse(a)
+	w, err2 := version.Parse(b)
+	return a == b || err == nil && err2 == nil && v.Equal(w)
 }
 
 // otherFiles reports whether the same version is of other package files, or has

@@ -9,6 +9,7 @@ import (
 	"path/filepath"
 	"strings"
 
+	"glassjar/core/fetch"
 	"glassjar/core/index"
 	"glassjar/core/metadata"
 	"glassjar/core/project"
@@ -18,7 +19,11 @@ import (
 // readWant reads one requirement of a command line: as PEP 508 writes it, or
 // the path or address of a wheel, which becomes a direct reference.
 func (m *Machine) readWant(text string) (project.Asked, error) {
+	secret := &UsageError{"the address holds a password or a token, which would stand in a file", "keep it in your netrc file, or in the system's keyring: glassjar settings keyring true"}
 	if address, ok := m.wheelAddress(text); ok {
+		if fetch.Redact(address) != address {
+			return project.Asked{}, secret
+		}
 		name, err := wheelNameOf(address)
 		if err != nil {
 			return project.Asked{}, &UsageError{fmt.Sprintf("%q cannot be installed: %v", text, err), "name a file that ends in .whl"}
@@ -29,6 +34,9 @@ func (m *Machine) readWant(text string) (project.Asked, error) {
 	r, err := requirement.Parse(text)
 	if err != nil {
 		return project.Asked{}, &UsageError{fmt.Sprintf("%q is not a requirement: %v", text, err), "write NAME, 'NAME>=1.0' in quotes, or the path of a wheel"}
+	}
+	if fetch.Redact(r.URL) != r.URL {
+		return project.Asked{}, secret
 	}
 	return project.Asked{Requirement: r, Text: text}, nil
 }
@@ -51,7 +59,7 @@ func (m *Machine) wheelAddress(text string) (string, bool) {
 	if !filepath.IsAbs(file) {
 		file = filepath.Join(m.Dir, file)
 	}
-	return index.FileURL(file), true
+	return metadata.FileURL(file), true
 }
 
 // wheelNameOf reads the file name at the end of an address.
@@ -109,7 +117,7 @@ func (m *Machine) directFile(ctx context.Context, c *catalog, a project.Asked) (
 	if err != nil {
 		return f, err
 	}
-	f.Hashes = map[string]string{"sha256": sum}
+	f.Hashes = withSum(f.Hashes, sum)
 	if info, err := os.Stat(file); err == nil {
 		f.Size = info.Size()
 	}

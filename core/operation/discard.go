@@ -10,6 +10,8 @@ import (
 
 	"glassjar/core/durable"
 	"glassjar/core/jar"
+	"glassjar/core/place"
+	"glassjar/core/shelf"
 )
 
 // Away is a discarded jar that can be brought back until the store is tidied.
@@ -20,6 +22,10 @@ type Away struct {
 	At   time.Time `json:"at"`
 	ID   string    `json:"id"`
 	Size int64     `json:"size"`
+	// Frees is how many bytes it has for itself.
+	Frees int64 `json:"frees"`
+
+	known shelf.Known
 }
 
 // DiscardOptions say which jars.
@@ -31,14 +37,16 @@ type DiscardOptions struct {
 
 // Discarded tells which jars were removed, or brought back.
 type Discarded struct {
-	Jars []string `json:"jars"`
+	Jars []string `json:"jar_folders"`
 	// Kept are specs and records of projects, which stay.
-	Kept []string `json:"kept"`
+	Kept []string `json:"kept_files"`
 	// Frees is how many bytes come free once the store is tidied; Back tells that
 	// the jars were brought back instead.
 	Frees int64 `json:"frees"`
 	Back  bool  `json:"back"`
-	Done  bool  `json:"done"`
+	// Remaining is how many more can be brought back.
+	Remaining int  `json:"remaining"`
+	Done      bool `json:"done"`
 }
 
 // aside is where a discarded jar is held: beside its place, so that it is one
@@ -51,15 +59,15 @@ func aside(root, id string) string {
 // are looked at before the first is removed. The folder itself is meant: a
 // project's folder does not stand for its jar here.
 func (m *Machine) Discard(ctx context.Context, refs []string, decide func(*Discarded) (bool, error)) (*Discarded, error) {
-	var places []Place
+	var places []place.Place
 	out := &Discarded{Jars: []string{}, Kept: []string{}}
 	for _, ref := range refs {
 		root := m.discardRoot(ref)
 		if err := jar.Discardable(root); err != nil {
 			return nil, err
 		}
-		place := m.placeAt(root, Named)
-		places = append(places, place)
+		at := m.Places().At(root, place.Named)
+		places = append(places, at)
 		j, err := jar.Open(root)
 		if err != nil {
 			return nil, err
@@ -67,8 +75,8 @@ func (m *Machine) Discard(ctx context.Context, refs []string, decide func(*Disca
 		size, shared := j.Size()
 		out.Frees += size - shared
 		out.Jars = append(out.Jars, root)
-		for _, f := range []string{place.SpecFile, place.RecordFile} {
-			if fileExists(f) && place.Project != "" {
+		for _, f := range []string{at.SpecFile, at.RecordFile} {
+			if fileExists(f) && at.Project != "" {
 				out.Kept = append(out.Kept, f)
 			}
 		}
@@ -76,8 +84,9 @@ func (m *Machine) Discard(ctx context.Context, refs []string, decide func(*Disca
 	if ok, err := decide(out); err != nil || !ok {
 		return out, err
 	}
+	at := m.now() // together they go, and together they come back
 	for _, p := range places {
-		if err := m.putAway(ctx, p); err != nil {
+		if err := m.putAway(ctx, p, at); err != nil {
 			return out, err
 		}
 	}
@@ -95,48 +104,51 @@ func (m *Machine) discardRoot(ref string) string {
 	if !filepath.IsAbs(root) {
 		root = filepath.Join(m.Dir, root)
 	}
+	if roots := m.Places().CalledSo(ref); len(roots) == 1 && !fileExists(root) {
+		return roots[0]
+	}
 	return filepath.Clean(root)
 }
 
-// putAway takes one jar out of its place, in one renaming, and notes where it is.
-func (m *Machine) putAway(ctx context.Context, p Place) error {
-	release, err := m.hold(ctx, p)
+// putAway takes one jar out of its place. Of one that is not trusted, or whose journal
+// is damaged, only the place is held: nothing in it is looked at or put right.
+func (m *Machine) putAway(ctx context.Context, p place.Place, at time.Time) error {
+	release, err := m.holdOrPlace(ctx, p)
 	var damaged *jar.DamagedJournalError
 	if errors.As(err, &damaged) {
-		release, err = m.holdProject(ctx, p.key()) // nothing of it can be put right
+		release, err = m.holdProject(ctx, p.Key())
 	}
 	if err != nil {
 		return err
 	}
 	defer release()
-	j, err := m.open(p)
-	if err != nil {
-		return err
-	}
-	id := j.ID()
-	if id == "" {
-		if id = j.NewID(); id == "" {
-			return m.discardForGood(p.Root)
-		}
-	}
-	held := aside(p.Root, id)
-	if err := m.Away.Put(id, p.Root, held, m.now()); err != nil {
-		return err
-	}
-	if err := os.Rename(p.Root, held); err != nil {
-		return errors.Join(err, m.Away.Drop(id))
-	}
-	if err := durable.Parent(held); err != nil {
-		return err
-	}
-	return m.Known.Forget(id)
+	_, err = m.setAside(p, at)
+	return err
 }
 
-// discardForGood removes a jar, which is noted so that what a kill leaves is swept.
-func (m *Machine) discardForGood(root string) error {
-	trash, done := m.Making.Begin(root)
-	defer done()
-	return jar.Discard(root, trash)
+// setAside moves a jar beside its place, in one renaming, and notes where it is and, if
+// it was trusted, what it looks like. back brings it back.
+func (m *Machine) setAside(p place.Place, at time.Time) (back func() error, err error) {
+	known, trusted := m.Known.Find(p.Root)
+	if known.ID == "" { // it has no identity, or another's
+		known = shelf.Known{ID: jar.RandomID()}
+	}
+	held := aside(p.Root, known.ID)
+	away := shelf.Discarded{ID: known.ID, Root: p.Root, Held: held, At: at}
+	if trusted {
+		away.Known = known
+	}
+	if err := m.Away.Put(away); err != nil {
+		return nil, err
+	}
+	if err := os.Rename(p.Root, held); err != nil {
+		return nil, errors.Join(err, m.Away.Drop(known.ID))
+	}
+	if err := durable.Parent(held); err != nil {
+		return nil, err
+	}
+	back = func() error { return errors.Join(os.Rename(held, p.Root), m.Away.Drop(known.ID)) }
+	return back, m.Known.Forget(known.ID)
 }
 
 // discarded are the jars that can be brought back. An entry whose jar was never
@@ -154,9 +166,10 @@ func (m *Machine) discarded() ([]Away, error) {
 			}
 			continue
 		}
-		one := Away{Jar: a.Root, Held: a.Held, At: a.At.UTC(), ID: a.ID}
+		one := Away{Jar: a.Root, Held: a.Held, At: a.At.UTC(), ID: a.ID, known: a.Known}
 		if j, err := jar.Open(a.Held); err == nil {
-			one.Size, _ = j.Size()
+			size, shared := j.Size()
+			one.Size, one.Frees = size, size-shared
 		}
 		out = append(out, one)
 	}
@@ -164,7 +177,7 @@ func (m *Machine) discarded() ([]Away, error) {
 }
 
 // BringBack undoes a discard: of the jars named by where they stood, or by their
-// names on the shelf; without a name, of the one discarded last.
+// names on the shelf; without a name, of those that one command discarded last.
 func (m *Machine) BringBack(ctx context.Context, refs []string) (*Discarded, error) {
 	list, err := m.discarded()
 	if err != nil {
@@ -173,14 +186,16 @@ func (m *Machine) BringBack(ctx context.Context, refs []string) (*Discarded, err
 	if len(list) == 0 {
 		return nil, usage("there is no discarded jar to bring back", "glassjar shelf lists the jars")
 	}
-	chosen := []Away{list[len(list)-1]}
-	if len(refs) > 0 {
-		chosen = nil
+	var chosen []Away
+	for _, a := range list {
+		if last := list[len(list)-1]; len(refs) == 0 && a.At.Equal(last.At) {
+			chosen = append(chosen, a)
+		}
 	}
 	for _, ref := range refs {
 		found := false
 		for i := len(list) - 1; i >= 0 && !found; i-- {
-			if a := list[i]; a.Jar == m.discardRoot(ref) || a.Jar == filepath.Join(m.Folders.Shelf, ref) {
+			if a := list[i]; a.Jar == m.discardRoot(ref) || a.Jar == filepath.Join(m.Folders.Shelf, ref) || m.Places().At(a.Jar, place.Named).Prompt() == ref {
 				chosen, found = append(chosen, a), true
 			}
 		}
@@ -195,13 +210,13 @@ func (m *Machine) BringBack(ctx context.Context, refs []string) (*Discarded, err
 		}
 		out.Jars = append(out.Jars, a.Jar)
 	}
-	out.Done = true
+	out.Done, out.Remaining = true, len(list)-len(chosen)
 	return out, nil
 }
 
 // bringBack gives one discarded jar its place again.
 func (m *Machine) bringBack(ctx context.Context, a Away) error {
-	release, err := m.hold(ctx, m.placeAt(a.Jar, Named))
+	release, err := m.hold(ctx, m.Places().At(a.Jar, place.Named))
 	if err != nil {
 		return err
 	}
@@ -215,8 +230,10 @@ func (m *Machine) bringBack(ctx context.Context, a Away) error {
 	if err := durable.Parent(a.Jar); err != nil {
 		return err
 	}
-	if j, err := jar.Open(a.Jar); err == nil {
-		m.Known.See(j, true)
+	if a.known.ID != "" {
+		if err := m.Known.Restore(a.known); err != nil {
+			return err
+		}
 	}
 	return m.Away.Drop(a.ID)
 }

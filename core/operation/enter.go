@@ -9,6 +9,7 @@ import (
 	"runtime"
 
 	"glassjar/core/jar"
+	"glassjar/core/place"
 	"glassjar/core/shell"
 )
 
@@ -22,26 +23,18 @@ type Entered struct {
 	Already bool `json:"already"`
 }
 
-// NotTrustedError says that a jar was not made by this program on this machine
-// for this user, and so is not entered without being asked to.
-type NotTrustedError struct{ Jar string }
-
-func (e *NotTrustedError) Error() string {
-	return e.Jar + " was not made by this program on this machine for you"
-}
-
 // Enter finds the jar that a shell is to enter: a named one, the project's, or
 // the active one. onCD is for a shell that came into a folder: only a jar that
 // is trusted will do.
 func (m *Machine) Enter(ctx context.Context, ref, sh string, onCD bool) (*Entered, error) {
-	place, err := m.Locate(ref, false)
+	at, err := m.Places().Locate(ref, false)
 	if err != nil {
 		return nil, err
 	}
-	if onCD && !m.Known.Trusted(place.Root) {
-		return nil, &NotTrustedError{place.Root}
+	if onCD {
+		m.AskTrust = nil
 	}
-	j, err := m.openToUse(ctx, place)
+	j, err := m.openToUse(ctx, at)
 	if err != nil {
 		return nil, err
 	}
@@ -57,7 +50,7 @@ func (m *Machine) Enter(ctx context.Context, ref, sh string, onCD bool) (*Entere
 			return nil, err
 		}
 	}
-	return &Entered{Jar: j.Root, Script: j.Path(script), Shell: sh, Already: m.Active != "" && clean(m.Active) == clean(j.Root)}, nil
+	return &Entered{Jar: j.Root, Script: j.Path(script), Shell: sh, Already: m.Active != "" && place.Real(m.Active) == place.Real(j.Root)}, nil
 }
 
 // UserShell is the user's shell: the program, and its name.

@@ -4,12 +4,12 @@ import (
 	"bytes"
 	"context"
 	"fmt"
+	"path/filepath"
 	"sort"
 	"strings"
 
-	cyclonedx "github.com/CycloneDX/cyclonedx-go"
-
 	"glassjar/core/jar"
+	"glassjar/core/place"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
 )
@@ -23,26 +23,61 @@ const (
 )
 
 // Export writes what is recorded, or for a spec what is in the jar, in another
-// form. Equal contents give equal bytes: no date, no path.
-func (m *Machine) Export(ctx context.Context, ref, form string) ([]byte, error) {
-	place, err := m.Locate(ref, false)
+// form. Equal contents give equal bytes: no date, no path. to is the file that it goes
+// into, if there is one.
+func (m *Machine) Export(ctx context.Context, ref, form, to string) ([]byte, error) {
+	at, err := m.Places().Locate(ref, false)
 	if err != nil {
 		return nil, err
 	}
 	if form == AsSpec {
-		return steady(ctx, m, ref, func() ([]byte, error) { return m.exportSpec(ctx, place) })
+		return steady(ctx, m, ref, func() ([]byte, error) { return m.exportSpec(ctx, at) })
 	}
-	record, err := project.ReadRecord(place.RecordFile)
+	record, err := project.ReadRecord(at.RecordFile)
 	if err != nil {
 		return nil, err
 	}
 	switch form {
 	case AsList:
 		return exportList(record), nil
+	case AsLock:
+		return m.exportRecord(record, to)
 	case AsSBOM:
-		return exportSBOM(place, record)
+		return m.exportSBOM(ctx, at, record)
 	}
 	return nil, usage("%q is not a form of a record", "the forms are lock, spec, list and sbom", form)
+}
+
+// exportRecord is the record for another place: what it names by paths is named from
+// there.
+func (m *Machine) exportRecord(record *project.Record, to string) ([]byte, error) {
+	if to == "" {
+		return record.Format(), nil
+	}
+	if !filepath.IsAbs(to) {
+		to = filepath.Join(m.Dir, to)
+	}
+	var fault error
+	move := func(f *project.PackageFile) {
+		if f == nil || f.Path == "" {
+			return
+		}
+		rel, err := filepath.Rel(filepath.Dir(to), record.LocalPath(*f))
+		if err != nil {
+			fault = err
+			return
+		}
+		f.Path = filepath.ToSlash(rel)
+	}
+	for i := range record.Packages {
+		p := &record.Packages[i]
+		for w := range p.Wheels {
+			move(&p.Wheels[w])
+		}
+		move(p.Sdist)
+		move(p.Archive)
+	}
+	return record.Format(), fault
 }
 
 // exportList pins every entry, with its marker, one a line.
@@ -66,8 +101,8 @@ func exportList(record *project.Record) []byte {
 // exportSpec makes a spec of a jar that was filled by hand: what was asked
 // for, or what nothing else needs, each from the version that is there up to
 // the next that may break.
-func (m *Machine) exportSpec(ctx context.Context, place Place) ([]byte, error) {
-	j, err := m.open(place)
+func (m *Machine) exportSpec(ctx context.Context, at place.Place) ([]byte, error) {
+	j, err := m.open(at)
 	if err != nil {
 		return nil, err
 	}
@@ -84,7 +119,7 @@ func (m *Machine) exportSpec(ctx context.Context, place Place) ([]byte, error) {
 		wants = append(wants, rangeFor(d))
 	}
 	sort.Strings(wants)
-	text, err := (&project.Spec{File: project.SpecFile}).Edit(project.Place{}, wants, nil, requirement.Normalize(projectName(place.Project+"/"+place.Prompt())))
+	text, err := (&project.Spec{File: project.SpecFile}).Edit(project.Place{}, wants, nil, requirement.Normalize(place.ProjectName(at.Project+"/"+at.Prompt())))
 	if err != nil {
 		return nil, err
 	}
@@ -108,60 +143,6 @@ func rangeFor(d jar.Installed) string {
 		return fmt.Sprintf("%s>=%s", d.Key(), v.Public())
 	}
 	return fmt.Sprintf("%s~=%s", d.Key(), from)
-}
-
-// exportSBOM is a CycloneDX document.
-func exportSBOM(place Place, record *project.Record) ([]byte, error) {
-	bom := cyclonedx.NewBOM()
-	bom.SerialNumber = ""
-	bom.Metadata = &cyclonedx.Metadata{
-		Component: &cyclonedx.Component{BOMRef: "project", Type: cyclonedx.ComponentTypeApplication, Name: place.Prompt()},
-		Tools:     &cyclonedx.ToolsChoice{Components: &[]cyclonedx.Component{{Type: cyclonedx.ComponentTypeApplication, Name: "glassjar"}}},
-	}
-	refs := map[string][]string{}
-	for _, p := range record.Packages {
-		refs[p.Name] = append(refs[p.Name], packageURL(p))
-	}
-	components := []cyclonedx.Component{}
-	dependencies := []cyclonedx.Dependency{}
-	for _, p := range record.Packages {
-		c := cyclonedx.Component{BOMRef: packageURL(p), Type: cyclonedx.ComponentTypeLibrary, Name: p.Name, Version: p.Version.String(), PackageURL: packageURL(p)}
-		var references []cyclonedx.ExternalReference
-		for _, f := range filesOf(p) {
-			var hashes []cyclonedx.Hash
-			if sum := f.Hashes["sha256"]; sum != "" {
-				hashes = append(hashes, cyclonedx.Hash{Algorithm: cyclonedx.HashAlgoSHA256, Value: sum})
-			}
-			address := f.URL
-			if address == "" {
-				address = f.Path
-			}
-			references = append(references, cyclonedx.ExternalReference{Type: cyclonedx.ERTypeDistribution, URL: address, Hashes: &hashes})
-		}
-		c.ExternalReferences = &references
-		if !p.Marker.IsZero() {
-			c.Properties = &[]cyclonedx.Property{{Name: "glassjar:marker", Value: p.Marker.String()}}
-		}
-		components = append(components, c)
-		on := []string{}
-		for _, d := range p.Dependencies {
-			on = append(on, refs[d]...)
-		}
-		dependencies = append(dependencies, cyclonedx.Dependency{Ref: c.BOMRef, Dependencies: &on})
-	}
-	bom.Components, bom.Dependencies = &components, &dependencies
-	var b bytes.Buffer
-	e := cyclonedx.NewBOMEncoder(&b, cyclonedx.BOMFileFormatJSON)
-	e.SetPretty(true)
-	if err := e.EncodeVersion(bom, cyclonedx.SpecVersion1_6); err != nil {
-		return nil, err
-	}
-	return b.Bytes(), nil
-}
-
-// packageURL is the purl of an entry, as the SBOM's standard asks for.
-func packageURL(p project.Package) string {
-	return "pkg:pypi/" + p.Name + "@" + strings.NewReplacer("+", "%2B", "!", "%21").Replace(p.Version.String())
 }
 
 func filesOf(p project.Package) []project.PackageFile {

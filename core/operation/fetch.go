@@ -5,28 +5,28 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"os"
 	"strings"
 	"sync/atomic"
 
-	"golang.org/x/sync/errgroup"
-
+	"glassjar/core/digest"
+	"glassjar/core/guard"
 	"glassjar/core/index"
+	"glassjar/core/limits"
+	"glassjar/core/progress"
 	"glassjar/core/store"
 )
 
 // fetch brings a file into the store, unless it is there or on this machine, and
-// verifies it by its hash. It gives the path and the SHA-256. t, if set, counts
-// the bytes that were transferred.
+// verifies it by each of its hashes that is known here. It gives the path and the
+// SHA-256. t, if set, counts the bytes that were transferred.
 func (c *catalog) fetch(ctx context.Context, f index.File, t *transfer) (path, sum string, err error) {
-	if path, ok := c.m.storedPackage(f.SHA256()); ok {
+	if path, ok := c.m.storedPackage(ctx, f.SHA256()); ok {
 		return path, f.SHA256(), nil
 	}
 	if f.Path != "" {
 		// It is not copied: what counts is what comes out of it.
-		sum, err := index.FileSum(f.Path)
-		if err == nil && f.SHA256() != "" && sum != f.SHA256() {
-			err = &store.HashError{File: f.Name, Want: f.SHA256(), Have: sum}
-		}
+		sum, err := verifyHere(ctx, f)
 		return f.Path, sum, err
 	}
 	r, err := c.open(ctx, f)
@@ -34,24 +34,82 @@ func (c *catalog) fetch(ctx context.Context, f index.File, t *transfer) (path, s
 		return "", "", err
 	}
 	defer r.Close()
-	var in io.Reader = r
+	check := digest.NewCheck(f.Hashes, digest.SHA256)
+	most := int64(limits.Package)
+	if f.Size >= 0 {
+		most = f.Size
+	}
+	in := check.Reader(io.LimitReader(r, most+1))
 	if t != nil {
-		counted := &counter{r: r, transfer: t, file: f}
+		counted := &counter{r: in, transfer: t, file: f}
 		defer counted.end()
 		in = counted
 	}
 	sum, path, err = c.m.Store.Add(ctx, f.Name, f.SHA256(), in)
+	stored := err == nil
+	switch {
+	case check.Size > most: // it was cut off there, so that its hash says nothing
+		err = longer(f, most)
+	case stored:
+		err = faultOf(f, check)
+	}
+	if stored && err != nil {
+		c.m.Store.Drop(sum)
+	}
 	return path, sum, err
+}
+
+// verifyHere is the SHA-256 of a file on this machine, which must have all its hashes.
+func verifyHere(ctx context.Context, f index.File) (string, error) {
+	sum, err := index.FileSum(ctx, f.Path)
+	if err == nil && f.SHA256() != "" && sum != f.SHA256() {
+		err = &store.HashError{File: f.Name, Want: f.SHA256(), Have: sum}
+	}
+	check := digest.NewCheck(f.Hashes, digest.SHA256)
+	if err != nil || check.Empty() && !f.Exact {
+		return sum, err
+	}
+	in, err := os.Open(f.Path)
+	if err != nil {
+		return sum, err
+	}
+	defer in.Close()
+	if _, err = io.Copy(check, store.WithContext(ctx, in)); err != nil {
+		return sum, err
+	}
+	return sum, faultOf(f, check)
+}
+
+// faultOf compares what came with what was announced besides the SHA-256.
+func faultOf(f index.File, check *digest.Check) error {
+	if algorithm, want, have, ok := check.Wrong(); !ok {
+		return &store.HashError{File: f.Name, Want: algorithm + ":" + want, Have: algorithm + ":" + have}
+	}
+	if f.Exact && f.Size >= 0 && check.Size != f.Size {
+		return &index.DamagedError{File: f.Name, Why: fmt.Sprintf("it has %d bytes, and the record says %d", check.Size, f.Size)}
+	}
+	return nil
+}
+
+// longer is the error of a file with more bytes than it may have.
+func longer(f index.File, most int64) error {
+	says := "were announced"
+	if f.Exact {
+		says = "the record says"
+	}
+	return &index.DamagedError{File: f.Name, Why: fmt.Sprintf("it has more than the %d bytes that %s", most, says)}
 }
 
 // storedPackage is the path of a package file in the store, if it is there and what
 // its name says: a power cut may have left it damaged, and then it is removed.
-func (m *Machine) storedPackage(sum string) (string, bool) {
+func (m *Machine) storedPackage(ctx context.Context, sum string) (string, bool) {
 	path, ok := m.Store.Package(sum)
 	if !ok {
 		return "", false
 	}
-	if have, err := index.FileSum(path); err != nil || have != sum {
+	if have, err := index.FileSum(ctx, path); ctx.Err() != nil {
+		return "", false
+	} else if err != nil || have != sum {
 		m.Store.Drop(sum)
 		return "", false
 	}
@@ -65,7 +123,7 @@ func (c *catalog) open(ctx context.Context, f index.File) (io.ReadCloser, error)
 	if source := c.indexes.Source(f.Index); source != nil {
 		return source.Open(ctx, f)
 	}
-	res, err := c.m.Client.Get(ctx, f.URL, "")
+	res, err := c.m.Client.Get(ctx, f.Ask(), "")
 	if err != nil {
 		return nil, err
 	}
@@ -122,7 +180,7 @@ type transfer struct {
 }
 
 func (t *transfer) report(f index.File, done int64, ended bool) {
-	t.m.report(Progress{Stage: "fetching", Done: t.came.Load(), Total: t.total, Bytes: true, File: f.Name, FileDone: done, FileTotal: max(f.Size, 0), Ended: ended})
+	t.m.report(progress.Event{Stage: "fetching", Done: t.came.Load(), Total: t.total, Bytes: true, File: f.Name, FileDone: done, FileTotal: max(f.Size, 0), Ended: ended})
 }
 
 // counter counts what is read of one file.
@@ -171,7 +229,7 @@ func (c *catalog) fetchAll(ctx context.Context, files []index.File) (map[string]
 		t.total += max(f.Size, 0)
 	}
 	paths := make([]string, len(files))
-	group, ctx := errgroup.WithContext(ctx)
+	group, ctx := guard.WithContext(ctx)
 	group.SetLimit(atOnce)
 	for i, f := range files {
 		group.Go(func() error {

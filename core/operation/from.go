@@ -4,21 +4,25 @@ import (
 	"bytes"
 	"context"
 	"errors"
+	"fmt"
 	"io"
 	"os"
 	"path/filepath"
 	"strings"
 
 	"glassjar/core/jar"
+	"glassjar/core/limits"
+	"glassjar/core/place"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
 	"glassjar/core/resolve"
+	"glassjar/core/target"
 )
 
 // recreateFrom makes a jar be what another file says: a record, a spec, or a
 // plain list. A jar that has neither spec nor record yet gets them, so that
 // what is in it is written down.
-func (m *Machine) recreateFrom(ctx context.Context, place Place, opt RecreateOptions, decide Decide) (*Outcome, error) {
+func (m *Machine) recreateFrom(ctx context.Context, at place.Place, opt RecreateOptions, decide Decide) (*Outcome, error) {
 	file := opt.From
 	if !filepath.IsAbs(file) {
 		file = filepath.Join(m.Dir, file)
@@ -27,9 +31,12 @@ func (m *Machine) recreateFrom(ctx context.Context, place Place, opt RecreateOpt
 	if err != nil {
 		return nil, usage("%s cannot be read: %v", "name a record, a spec or a plain list", project.Shorten(m.Dir, file), plainSystem(err))
 	}
-	spec, err := readSpec(place)
+	spec, err := readSpec(at)
 	if err != nil {
 		return nil, err
+	}
+	if opt.Target == "" && (fileExists(at.SpecFile) || fileExists(at.RecordFile)) && file != at.RecordFile {
+		m.note(fmt.Sprintf("the spec and the record of %s stay as they are, and do not say what it is made from here", m.Places().Called(at)))
 	}
 	switch kindOf(file, text) {
 	case "record":
@@ -37,25 +44,33 @@ func (m *Machine) recreateFrom(ctx context.Context, place Place, opt RecreateOpt
 		if err != nil {
 			return nil, err
 		}
-		if !fileExists(place.SpecFile) && !fileExists(place.RecordFile) && !namesPaths(record) {
+		switch {
+		case fileExists(at.SpecFile) || fileExists(at.RecordFile):
+		case namesPaths(record):
+			m.note("no record is written here: " + project.Shorten(m.Dir, file) + " names package files by paths beside itself")
+		default:
 			opt.adopt = text
 		}
-		return m.fromRecord(ctx, place, spec, record, opt, decide)
+		return m.fromRecord(ctx, at, spec, record, opt, decide)
 	case "sealed":
-		return m.fromSealed(ctx, place, spec, file, opt, decide)
+		return m.fromSealed(ctx, at, spec, file, opt, decide)
 	case "spec":
 		from, err := project.ParseSpec(file, text)
 		if err != nil {
 			return nil, err
 		}
-		return m.fromRoots(ctx, place, from, from.Asked, opt, decide)
+		return m.fromRoots(ctx, at, from, from.Asked, opt, decide)
 	}
-	asked, err := project.ParseList(file, string(text))
-	if err != nil {
+	asked, left, err := project.ParseList(file, string(text))
+	if err != nil && !opt.Lenient {
 		return nil, err
 	}
+	for _, l := range left {
+		l.File = project.Shorten(m.Dir, l.File)
+		m.note("left out: " + l.Error())
+	}
 	listed := &project.Spec{File: spec.File, Tool: spec.Tool, RequiresPython: spec.RequiresPython}
-	return m.fromRoots(ctx, place, listed, asked, opt, decide)
+	return m.fromRoots(ctx, at, listed, asked, opt, decide)
 }
 
 func plainSystem(err error) error {
@@ -80,7 +95,7 @@ func readFrom(file string) ([]byte, error) {
 	if n, _ := io.ReadFull(f, head); n == len(head) && bytes.Equal(head, zipHead) {
 		return head, nil
 	}
-	return os.ReadFile(file)
+	return limits.ReadFile(file, limits.Record)
 }
 
 // namesPaths reports whether a record names files by paths beside it: it is true
@@ -102,7 +117,7 @@ func kindOf(file string, text []byte) string {
 		return "sealed"
 	case !strings.HasSuffix(file, ".toml"):
 		return "list"
-	case bytes.Contains(text, []byte("lock-version")):
+	case bytes.Contains(text, []byte("lock-version")), bytes.Contains(text, []byte("[[packages]]")), strings.HasPrefix(filepath.Base(file), "pylock."):
 		return "record"
 	}
 	return "spec"
@@ -110,21 +125,24 @@ func kindOf(file string, text []byte) string {
 
 // fromRoots solves requirements and makes the jar hold exactly what comes of
 // them.
-func (m *Machine) fromRoots(ctx context.Context, place Place, spec *project.Spec, roots []project.Asked, opt RecreateOptions, decide Decide) (*Outcome, error) {
+func (m *Machine) fromRoots(ctx context.Context, at place.Place, spec *project.Spec, roots []project.Asked, opt RecreateOptions, decide Decide) (*Outcome, error) {
 	indexes, sampleOnly := m.indexes(spec)
-	p := emptyPlan(place)
+	p := emptyPlan(at)
 	p.catalog, p.SampleOnly = m.newCatalog(indexes), sampleOnly
 	installed, survey, err := m.present(ctx, p, spec, opt.Python, false)
 	if err != nil {
 		return nil, err
 	}
 	p.Python = p.python.Title()
-	env := environmentOf(p.python)
+	env := target.EnvironmentOf(p.python)
 	if err := checkPython(spec, env); err != nil {
 		return nil, err
 	}
 	u, err := m.solveAll(ctx, p, spec, roots, resolve.Problem{})
 	if err != nil {
+		return nil, err
+	}
+	if err := m.remark(ctx, p, u); err != nil {
 		return nil, err
 	}
 	if p.parts, err = opt.parts(jar.Parts{}, &project.Record{Groups: spec.Groups, Extras: spec.Extras}); err != nil {
@@ -134,7 +152,7 @@ func (m *Machine) fromRoots(ctx context.Context, place Place, spec *project.Spec
 	if err := m.hashAll(ctx, p); err != nil {
 		return nil, err
 	}
-	if !fileExists(place.SpecFile) && !fileExists(place.RecordFile) {
+	if !fileExists(at.SpecFile) && !fileExists(at.RecordFile) {
 		if err := m.writeDown(ctx, p, spec, roots, u); err != nil {
 			return nil, err
 		}
@@ -166,12 +184,12 @@ func fileExists(file string) bool {
 }
 
 // wouldBe is the plan of another machine: what a record gives for a target.
-func (m *Machine) wouldBe(place Place, record *project.Record, opt RecreateOptions, decide Decide) (*Outcome, error) {
-	os, arch, err := ParsePlatform(opt.Target)
+func (m *Machine) wouldBe(at place.Place, record *project.Record, opt RecreateOptions, decide Decide) (*Outcome, error) {
+	os, arch, err := target.Parse(opt.Target)
 	if err != nil {
 		return nil, err
 	}
-	t := Target{os, arch, "cpython", 3, newestMinor}
+	t := target.Target{OS: os, Arch: arch, Implementation: "cpython", Major: 3, Minor: target.NewestMinor}
 	if opt.Python != "" {
 		if t.Major, t.Minor, err = parseMinor(opt.Python); err != nil {
 			return nil, err
@@ -181,13 +199,13 @@ func (m *Machine) wouldBe(place Place, record *project.Record, opt RecreateOptio
 	if err != nil {
 		return nil, err
 	}
-	env := t.environment()
+	env := t.Environment()
 	list, err := fromEntries(record, env, parts)
 	if err != nil {
 		return nil, err
 	}
-	p := emptyPlan(place)
-	p.Python, p.Create = env.title, true
+	p := emptyPlan(at)
+	p.Python, p.Create = env.Title, true
 	p.catalog = m.newCatalog(nil)
 	p.selected = list
 	p.compare(nil, nil, func(jar.Installed) bool { return false }, nil)

@@ -6,6 +6,8 @@ import (
 	"strings"
 
 	"glassjar/core/jar"
+	"glassjar/core/near"
+	"glassjar/core/place"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
 )
@@ -72,7 +74,7 @@ func (m *Machine) graph(ctx context.Context, j *jar.Jar, installed []jar.Install
 // what is marked as asked for without being in a spec.
 func (g *graph) addRoots(m *Machine, j *jar.Jar, holds func(requirement.Requirement, []string) bool) {
 	said := map[string]bool{}
-	if spec, err := readSpec(m.placeAt(j.Root, Named)); err == nil {
+	if spec, err := readSpec(m.Places().At(j.Root, place.Named)); err == nil {
 		for _, a := range spec.Asked {
 			if p := partOf(a); j.State.Parts.Has(p.group, p.extra) && holds(a.Requirement, nil) {
 				g.roots = append(g.roots, need("", a.Requirement, partName(a)))
@@ -156,7 +158,7 @@ func (g *graph) only(group string) error {
 	}
 	if len(names) == 0 {
 		try := "glassjar install --group " + group + " NAME writes one"
-		if near := nearNames(key, known); len(near) > 0 {
+		if near := near.Names(key, known); len(near) > 0 {
 			try = "the name " + near[0]
 		}
 		return usage("the jar holds nothing of a group or extra %q", try, group)
@@ -279,7 +281,7 @@ type Why struct {
 	// More tells that there are further chains than are listed.
 	More bool `json:"more,omitempty"`
 	// Base tells that the jar only sees it of its base.
-	Base bool `json:"base,omitempty"`
+	Base bool `json:"of_base,omitempty"`
 }
 
 // Why tells by which chains a distribution came into a jar. The error is a
@@ -289,7 +291,7 @@ func (m *Machine) Why(ctx context.Context, ref, name string) (*Why, error) {
 }
 
 func (m *Machine) why(ctx context.Context, ref, name string) (*Why, error) {
-	place, j, installed, err := m.look(ref)
+	at, j, installed, err := m.look(ref)
 	if err != nil {
 		return nil, err
 	}
@@ -298,9 +300,9 @@ func (m *Machine) why(ctx context.Context, ref, name string) (*Why, error) {
 	}
 	g := m.graph(ctx, j, installed)
 	key := requirement.Normalize(name)
-	out := &Why{Jar: place.Root, Name: key, Versions: map[string]string{}, Chains: []Chain{}}
+	out := &Why{Jar: at.Root, Name: key, Versions: map[string]string{}, Chains: []Chain{}}
 	if out.Version, out.Base = g.version(key); out.Version == "" {
-		return nil, &NotInstalledError{Names: []string{name}, Near: map[string][]string{name: nearNames(key, g.names)}}
+		return nil, &NotInstalledError{Names: []string{name}, Near: map[string][]string{name: near.Names(key, g.names)}}
 	}
 	chains, more := g.chains(key)
 	out.Chains, out.More = append(out.Chains, chains...), more

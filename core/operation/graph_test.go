@@ -11,6 +11,7 @@ import (
 	"glassjar/core/index"
 	"glassjar/core/jar"
 	"glassjar/core/metadata"
+	"glassjar/core/near"
 	"glassjar/core/requirement"
 	"glassjar/core/version"
 )
@@ -156,7 +157,7 @@ func TestNearAmongMany(t *testing.T) {
 		known = append(known, fmt.Sprintf("tree-%d-row", i))
 	}
 	for name, want := range map[string]string{"prses-schedule": "press-schedule", "core-must": "must-core", "orchrd-map": "orchard-map", "prses": "press-schedule"} {
-		got := nearNames(name, known)
+		got := near.Names(name, known)
 		require.NotEmpty(t, got, name)
 		assert.Equal(t, want, got[0])
 	}

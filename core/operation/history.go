@@ -10,7 +10,9 @@ import (
 
 	"glassjar/core/index"
 	"glassjar/core/jar"
+	"glassjar/core/limits"
 	"glassjar/core/metadata"
+	"glassjar/core/place"
 	"glassjar/core/project"
 	"glassjar/core/version"
 )
@@ -19,7 +21,20 @@ import (
 type History struct {
 	Jar string `json:"jar"`
 	// States are they, the oldest first; the last is the present one.
-	States []jar.Moment `json:"states"`
+	States []State `json:"states"`
+}
+
+// State is a [jar.Moment], with what it holds as installed.
+type State struct {
+	Number    int                 `json:"number"`
+	At        time.Time           `json:"at"`
+	Command   string              `json:"command"`
+	Did       []string            `json:"did"`
+	Python    string              `json:"python"`
+	Parts     jar.Parts           `json:"parts"`
+	Installed []jar.MomentPackage `json:"installed"`
+	Spec      *string             `json:"spec"`
+	Record    *string             `json:"record"`
 }
 
 // History lists the states of a jar.
@@ -28,17 +43,19 @@ func (m *Machine) History(ctx context.Context, ref string) (*History, error) {
 }
 
 func (m *Machine) history(ref string) (*History, error) {
-	place, err := m.Locate(ref, false)
+	at, err := m.Places().Locate(ref, false)
 	if err != nil {
 		return nil, err
 	}
-	j, err := m.open(place)
+	j, err := m.open(at)
 	if err != nil {
 		return nil, err
 	}
-	out := &History{Jar: place.Root, States: []jar.Moment{}}
+	out := &History{Jar: at.Root, States: []State{}}
 	states, err := j.Moments()
-	out.States = append(out.States, states...)
+	for _, s := range states {
+		out.States = append(out.States, State{s.Number, s.At, s.Command, s.Did, s.Python, s.Parts, s.Packages, s.Spec, s.Record})
+	}
 	return out, err
 }
 
@@ -82,7 +99,7 @@ func (m *Machine) textOf(p *Plan, file string) *string {
 	data, written := p.write[file]
 	if !written {
 		var err error
-		if data, err = os.ReadFile(file); err != nil {
+		if data, err = limits.ReadFile(file, limits.Own); err != nil {
 			return nil
 		}
 	}
@@ -120,25 +137,25 @@ func (m *Machine) now() time.Time {
 }
 
 // firstMoment is the state that begins the history of an empty jar, as its file.
-func (m *Machine) firstMoment(python string, place Place) ([]byte, error) {
-	p := &Plan{place: place}
-	return jar.Moment{Number: 1, At: m.now(), Command: m.Command, Python: python, Spec: m.textOf(p, place.SpecFile), Record: m.textOf(p, place.RecordFile)}.Bytes()
+func (m *Machine) firstMoment(python string, at place.Place) ([]byte, error) {
+	p := &Plan{place: at}
+	return jar.Moment{Number: 1, At: m.now(), Command: m.Command, Python: python, Spec: m.textOf(p, at.SpecFile), Record: m.textOf(p, at.RecordFile)}.Bytes()
 }
 
 // Rewind brings a jar back to an earlier state, with its spec and record; 0 is
 // the state before the present one. It is a change like others, so that it can
 // be taken back too.
 func (m *Machine) Rewind(ctx context.Context, ref string, number int, decide Decide) (*Outcome, error) {
-	place, err := m.Locate(ref, true)
+	at, err := m.Places().Locate(ref, true)
 	if err != nil {
 		return nil, err
 	}
-	release, err := m.hold(ctx, place)
+	release, err := m.hold(ctx, at)
 	if err != nil {
 		return nil, err
 	}
 	defer release()
-	p, installed, err := m.newPlan(ctx, place)
+	p, installed, err := m.newPlan(ctx, at)
 	if err != nil {
 		return nil, err
 	}
@@ -229,7 +246,7 @@ func momentSelection(to jar.Moment) ([]selection, error) {
 }
 
 // clonedMoment is the state of a jar as the first of another.
-func (m *Machine) clonedMoment(j *jar.Jar, from Place, spec, record []byte) (jar.Moment, error) {
+func (m *Machine) clonedMoment(j *jar.Jar, from place.Place, spec, record []byte) (jar.Moment, error) {
 	s, _, err := j.LastMoment()
 	s.Number, s.At, s.Command = 1, m.now(), m.Command
 	s.Did = []string{"as " + from.Prompt()}

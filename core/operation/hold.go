@@ -14,29 +14,34 @@ import (
 	"glassjar/core/atomicfile"
 	"glassjar/core/jar"
 	"glassjar/core/lock"
+	"glassjar/core/place"
 	"glassjar/core/project"
 )
 
 // open opens the jar of a place. The error is a [*NoJarError] if there is
 // none.
-func (m *Machine) open(p Place) (*jar.Jar, error) {
+func (m *Machine) open(p place.Place) (*jar.Jar, error) {
 	if !p.Exists() {
 		_, err := os.Stat(p.RecordFile)
-		return nil, &NoJarError{Root: p.Root, Record: err == nil}
+		return nil, m.Places().NoJar(&place.NoJarError{Root: p.Root, Record: err == nil})
 	}
 	if held := m.holding[p.Root]; held != nil {
 		return held.Again()
 	}
 	j, err := jar.Open(p.Root)
 	if err == nil {
-		m.used(j)
+		m.seen(j)
 	}
 	return j, err
 }
 
 // openToUse opens a jar for what is about to be run in it: a change that another
-// process makes is waited for, and one that was cut off put right.
-func (m *Machine) openToUse(ctx context.Context, p Place) (*jar.Jar, error) {
+// process makes is waited for, and one that was cut off put right. A jar that is not
+// trusted is a [*place.NotTrustedError].
+func (m *Machine) openToUse(ctx context.Context, p place.Place) (*jar.Jar, error) {
+	if err := m.mayUse(ctx, p.Root); err != nil {
+		return nil, err
+	}
 	if p.Exists() && jar.PhaseOf(p.Root) != jar.Resting {
 		release, err := m.hold(ctx, p)
 		if err != nil {
@@ -44,13 +49,10 @@ func (m *Machine) openToUse(ctx context.Context, p Place) (*jar.Jar, error) {
 		}
 		release()
 	}
+	if err := jar.Usable(p.Root); err != nil {
+		return nil, err
+	}
 	return m.open(p)
-}
-
-// used notes that a jar is used, and looks whether its interpreter was upgraded.
-func (m *Machine) used(j *jar.Jar) {
-	m.Known.See(j, false)
-	m.watchPython(j)
 }
 
 // watchPython notes that the interpreter was upgraded in place since the jar was
@@ -79,16 +81,21 @@ type BusyError struct{ Jar string }
 
 func (e *BusyError) Error() string { return "another command is at work on " + e.Jar }
 
+// worthTelling is how long a command waits before it says so: the compiler that
+// runs in the background gives way sooner.
+const worthTelling = 300 * time.Millisecond
+
 // lockMode is how this command waits for something, which what names.
 func (m *Machine) lockMode(what string) lock.Mode {
-	return lock.Mode{Unlocked: m.Settings.WithoutLocks, Waits: func() error {
+	return lock.Mode{Unlocked: m.Settings.WithoutLocks, Waits: func(waited time.Duration) error {
 		if m.NoWait {
 			return &BusyError{what}
 		}
-		if m.Waits != nil && !m.told {
+		m.waited = true
+		if m.Waits != nil && !m.told && waited >= worthTelling {
+			m.told = true
 			m.Waits(what)
 		}
-		m.told = true
 		return nil
 	}}
 }
@@ -97,15 +104,17 @@ func (m *Machine) lockMode(what string) lock.Mode {
 // record until release is called, and puts right what a killed one left. Spec and
 // record are held by project, since several jars may share them; so is the place of
 // a jar that is not there yet. What was read before belongs to the past: the
-// settings are read again after a wait, and whatever else counts is read after this.
-func (m *Machine) hold(ctx context.Context, p Place) (release func(), err error) {
-	waited := m.told
-	unlock, err := m.holdProject(ctx, p.key())
+// settings are read again after a wait, and whatever else counts is read after this. A
+// jar that is not trusted is a [*place.NotTrustedError], one that is a link to another
+// project's a [*place.ElsewhereError].
+func (m *Machine) hold(ctx context.Context, p place.Place) (release func(), err error) {
+	waited := m.waited
+	unlock, err := m.holdProject(ctx, p.Key())
 	if err != nil {
 		return nil, err
 	}
 	let, err := m.holdJar(ctx, p)
-	if err == nil && m.told && !waited {
+	if err == nil && m.waited && !waited {
 		if err = m.readSettings(); err != nil {
 			let()
 		}
@@ -118,9 +127,15 @@ func (m *Machine) hold(ctx context.Context, p Place) (release func(), err error)
 }
 
 // holdJar takes the lock of a jar, if it is there.
-func (m *Machine) holdJar(ctx context.Context, p Place) (release func(), err error) {
+func (m *Machine) holdJar(ctx context.Context, p place.Place) (release func(), err error) {
 	if !p.Exists() || m.holding[p.Root] != nil {
 		return func() {}, nil
+	}
+	if err := m.Places().OwnPlace(p); err != nil {
+		return nil, err
+	}
+	if err := m.mayUse(ctx, p.Root); err != nil {
+		return nil, err
 	}
 	j, unlock, err := jar.Hold(ctx, p.Root, m.outside(p), m.lockMode(p.Root))
 	if err != nil {
@@ -128,7 +143,7 @@ func (m *Machine) holdJar(ctx context.Context, p Place) (release func(), err err
 	}
 	m.tellRecovery(j.Recovered)
 	m.holding[p.Root] = j
-	m.used(j)
+	m.seen(j)
 	return func() { delete(m.holding, p.Root); unlock() }, nil
 }
 
@@ -144,21 +159,12 @@ func (m *Machine) tellRecovery(r jar.Recovery) {
 	}
 }
 
-// key is the folder of the spec and record that belong to a place: its project's, or
-// the jar itself. They are held by that.
-func (p Place) key() string {
-	if p.Project != "" {
-		return p.Project
-	}
-	return p.Root
-}
-
 // holdProject keeps other processes of this user from the spec and the record of a
 // folder, whatever name it is called by.
 func (m *Machine) holdProject(ctx context.Context, dir string) (release func(), err error) {
-	key := clean(dir)
+	key := place.Real(dir)
 	if _, err := os.Lstat(key); err != nil { // not there yet; its parent may be a link
-		key = filepath.Join(clean(filepath.Dir(dir)), filepath.Base(dir))
+		key = filepath.Join(place.Real(filepath.Dir(dir)), filepath.Base(dir))
 	}
 	if m.projects[key] {
 		return func() {}, nil
@@ -173,10 +179,10 @@ func (m *Machine) holdProject(ctx context.Context, dir string) (release func(), 
 }
 
 // holdProjects holds several, in an order that is the same for all processes.
-func (m *Machine) holdProjects(ctx context.Context, places ...Place) (release func(), err error) {
+func (m *Machine) holdProjects(ctx context.Context, places ...place.Place) (release func(), err error) {
 	dirs := []string{}
 	for _, p := range places {
-		dirs = append(dirs, clean(p.key()))
+		dirs = append(dirs, place.Real(p.Key()))
 	}
 	slices.Sort(dirs)
 	var all []func()
@@ -197,7 +203,7 @@ func (m *Machine) holdProjects(ctx context.Context, places ...Place) (release fu
 }
 
 // outside are the files of a project that change with a jar.
-func (m *Machine) outside(p Place) jar.Outside {
+func (m *Machine) outside(p place.Place) jar.Outside {
 	if p.Project == "" {
 		return jar.Outside{Temporary: m.Making.Begin}
 	}
@@ -244,52 +250,52 @@ func (m *Machine) writeIfNew(file string, data []byte) (bool, error) {
 
 // begin is how a command that writes begins: it finds the jar, keeps others
 // from changing it until release is called, and reads the spec.
-func (m *Machine) begin(ctx context.Context, ref string) (place Place, spec *project.Spec, release func(), err error) {
-	if place, release, err = m.beginAt(ctx, ref); err != nil {
-		return place, nil, nil, err
+func (m *Machine) begin(ctx context.Context, ref string) (at place.Place, spec *project.Spec, release func(), err error) {
+	if at, release, err = m.beginAt(ctx, ref); err != nil {
+		return at, nil, nil, err
 	}
-	if spec, err = readSpec(place); err != nil {
+	if spec, err = readSpec(at); err != nil {
 		release()
 	}
-	return place, spec, release, err
+	return at, spec, release, err
 }
 
 // beginAt finds a jar and takes its lock.
-func (m *Machine) beginAt(ctx context.Context, ref string) (place Place, release func(), err error) {
-	if place, err = m.Locate(ref, true); err == nil {
-		release, err = m.hold(ctx, place)
+func (m *Machine) beginAt(ctx context.Context, ref string) (at place.Place, release func(), err error) {
+	if at, err = m.Places().Locate(ref, true); err == nil {
+		release, err = m.hold(ctx, at)
 	}
-	return place, release, err
+	return at, release, err
 }
 
 // beginFilled is [Machine.begin] for a command that changes what is in a jar: it
 // also opens the jar and lists that.
-func (m *Machine) beginFilled(ctx context.Context, ref string) (place Place, spec *project.Spec, j *jar.Jar, installed []jar.Installed, release func(), err error) {
-	if place, spec, release, err = m.begin(ctx, ref); err != nil {
-		return place, nil, nil, nil, nil, err
+func (m *Machine) beginFilled(ctx context.Context, ref string) (at place.Place, spec *project.Spec, j *jar.Jar, installed []jar.Installed, release func(), err error) {
+	if at, spec, release, err = m.begin(ctx, ref); err != nil {
+		return at, nil, nil, nil, nil, err
 	}
-	if j, err = m.open(place); err == nil {
+	if j, err = m.open(at); err == nil {
 		installed, err = j.Installed()
 	}
 	if err != nil {
 		release()
 	}
-	return place, spec, j, installed, release, err
+	return at, spec, j, installed, release, err
 }
 
 // look is how a command that only looks begins: it finds and opens the jar, and
 // lists what is in it. It is called inside of [steady].
-func (m *Machine) look(ref string) (Place, *jar.Jar, []jar.Installed, error) {
-	place, err := m.Locate(ref, false)
+func (m *Machine) look(ref string) (place.Place, *jar.Jar, []jar.Installed, error) {
+	at, err := m.Places().Locate(ref, false)
 	if err != nil {
-		return place, nil, nil, err
+		return at, nil, nil, err
 	}
-	j, err := m.open(place)
+	j, err := m.open(at)
 	if err != nil {
-		return place, nil, nil, err
+		return at, nil, nil, err
 	}
 	installed, err := j.Installed()
-	return place, j, installed, err
+	return at, j, installed, err
 }
 
 // looks is how often a jar is looked at that is changed meanwhile, and patience how
@@ -305,11 +311,11 @@ const (
 // writes puts right, a [*jar.ChangingError] where the jar is changed without end, or
 // that of read.
 func steady[T any](ctx context.Context, m *Machine, ref string, read func() (T, error)) (out T, err error) {
-	place, err := m.Locate(ref, false)
-	if err != nil || !place.Exists() || m.holding[place.Root] != nil {
+	at, err := m.Places().Locate(ref, false)
+	if err != nil || !at.Exists() || m.holding[at.Root] != nil {
 		return read() // which says what is wrong
 	}
-	return steadyAt(ctx, place.Root, read)
+	return steadyAt(ctx, at.Root, read)
 }
 
 func steadyAt[T any](ctx context.Context, root string, read func() (T, error)) (out T, err error) {

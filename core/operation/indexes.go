@@ -9,6 +9,7 @@ import (
 
 	"glassjar/core/fetch"
 	"glassjar/core/index"
+	"glassjar/core/near"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
 	"glassjar/core/settings"
@@ -103,7 +104,7 @@ func (m *Machine) nearestSpec() (*project.Spec, error) {
 }
 
 func (m *Machine) nearestSpecFile() string {
-	if root := m.nearest(); root != "" {
+	if root, _ := m.Places().Nearest(); root != "" {
 		return filepath.Join(filepath.Dir(root), project.SpecFile)
 	}
 	return filepath.Join(m.Dir, project.SpecFile)
@@ -159,7 +160,7 @@ func (e IndexEdit) apply(list []project.IndexEntry, relativeTo string) ([]projec
 			return nil
 		}
 		try := "glassjar index list shows those that are set up, and where"
-		if near := nearNames(name, names); len(near) > 0 {
+		if near := near.Names(name, names); len(near) > 0 {
 			try = "the name " + near[0]
 		}
 		return usage("there is no index %q there", try, name)
@@ -170,7 +171,7 @@ func (e IndexEdit) apply(list []project.IndexEntry, relativeTo string) ([]projec
 			return nil, usage("%q cannot be an index's name", "use letters, digits, '-', '_' and '.'", e.Add)
 		}
 		if fetch.Redact(e.At) != e.At {
-			return nil, usage("the address holds a password, which would stand in a file", "keep it in your netrc file, or in the system's keyring (setting keyring = true)")
+			return nil, usage("the address holds a password or a token, which would stand in a file", "keep it in your netrc file, or in the system's keyring (setting keyring = true)")
 		}
 		entry := project.IndexEntry{Name: e.Add, At: indexAddress(e.At, relativeTo)}
 		if i, ok := at[e.Add]; ok {
@@ -226,6 +227,3 @@ func indexAddress(at, relativeTo string) string {
 	}
 	return abs
 }
-
-// Near are the words of a list that a mistyped one may have meant.
-func Near(word string, list []string) []string { return nearNames(word, list) }

@@ -4,14 +4,20 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"os"
+	"path/filepath"
 	"slices"
 	"sort"
+	"strings"
 
+	"glassjar/core/digest"
 	"glassjar/core/jar"
+	"glassjar/core/place"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
 	"glassjar/core/resolve"
+	"glassjar/core/target"
 	"glassjar/core/version"
 )
 
@@ -33,32 +39,36 @@ func (m *Machine) Install(ctx context.Context, opt InstallOptions, decide Decide
 	if err != nil {
 		return nil, err
 	}
-	place, release, err := m.beginAt(ctx, opt.Jar)
+	at, release, err := m.beginAt(ctx, opt.Jar)
 	if err != nil {
 		return nil, err
 	}
 	defer release()
-	if p := m.settled(place, opt, asked); p != nil {
+	if p := m.settled(at, opt, asked); p != nil {
 		ok, err := decide(p)
 		return &Outcome{Plan: p, Done: ok && err == nil, Wrote: []string{}, Warnings: []string{}}, err
 	}
-	spec, err := readSpec(place)
+	spec, err := readSpec(at)
 	if err != nil {
 		return nil, err
 	}
-	env, err := m.environmentAt(ctx, place)
+	env, err := m.environmentAt(ctx, at)
 	if err != nil {
 		return nil, err
 	}
-	edited, err := addToSpec(spec, place, asked, project.Place{Group: opt.Group, Extra: opt.Extra}, env)
+	base, err := m.specToChange(ctx, at, spec)
+	if err != nil {
+		return nil, err
+	}
+	edited, err := addToSpec(base, at, asked, project.Place{Group: opt.Group, Extra: opt.Extra}, env)
 	if err != nil {
 		return nil, err
 	}
 	known := map[string]bool{}
-	for _, a := range spec.Asked {
+	for _, a := range base.Asked {
 		known[a.Key()] = true
 	}
-	return m.toSpec(ctx, place, spec, edited, resolveOptions{pre: opt.Pre, known: known, asked: asked, groups: listOf(opt.Group), extras: listOf(opt.Extra)}, decide)
+	return m.toSpec(ctx, at, spec, edited, resolveOptions{pre: opt.Pre, known: known, asked: asked, groups: listOf(opt.Group), extras: listOf(opt.Extra)}, decide)
 }
 
 func listOf(name string) []string {
@@ -96,8 +106,8 @@ func merge(list []project.Asked, a project.Asked) []project.Asked {
 }
 
 // environmentAt is that of a jar's interpreter.
-func (m *Machine) environmentAt(ctx context.Context, place Place) (requirement.Environment, error) {
-	j, err := m.open(place)
+func (m *Machine) environmentAt(ctx context.Context, at place.Place) (requirement.Environment, error) {
+	j, err := m.open(at)
 	if err != nil {
 		return nil, err
 	}
@@ -110,26 +120,57 @@ func (m *Machine) environmentAt(ctx context.Context, place Place) (requirement.E
 
 // addToSpec is the spec's text with the wants written in. A name that is asked
 // for without anything more keeps what the spec says of it.
-func addToSpec(spec *project.Spec, place Place, asked []project.Asked, into project.Place, env requirement.Environment) (*project.Spec, error) {
+func addToSpec(spec *project.Spec, at place.Place, asked []project.Asked, into project.Place, env requirement.Environment) (*project.Spec, error) {
 	var add []string
+	files := map[string]string{} // what comes from a file of the project, and what no longer does
 	for _, a := range asked {
 		if bare(a) && mentions(spec, a.Key(), into, env) {
 			continue
+		}
+		local := localIn(at, a)
+		if _, was := spec.Tool.FromFile[a.Key()]; was || local != "" {
+			files[a.Key()] = local
+		}
+		if local != "" {
+			a.URL = ""
 		}
 		add = append(add, a.Requirement.String())
 	}
 	if len(add) == 0 {
 		return spec, nil
 	}
-	name := projectName(place.Root)
-	if place.Project != "" {
-		name = projectName(place.Project)
+	name := place.ProjectName(at.Root)
+	if at.Project != "" {
+		name = place.ProjectName(at.Project)
 	}
 	text, err := spec.Edit(into, add, nil, name)
 	if err != nil {
 		return nil, err
 	}
+	for _, name := range sortedNames(files) {
+		key := []string{"tool", "glassjar", "from-file", name}
+		if text = project.DropKey(text, key); files[name] != "" {
+			text = project.SetKey(text, key, project.Text(files[name]))
+		}
+	}
 	return project.ParseSpec(spec.File, text)
+}
+
+// localIn is the path, relative to the project, of the package file that a
+// requirement names, if that lies in the project.
+func localIn(at place.Place, a project.Asked) string {
+	file, ok := localURL(a.URL)
+	if !ok || at.Project == "" || a.URL == "" {
+		return ""
+	}
+	rel, err := filepath.Rel(place.Real(at.Project), place.Real(file))
+	if err != nil || !filepath.IsLocal(rel) {
+		return ""
+	}
+	if _, fragment, ok := strings.Cut(a.URL, "#"); ok {
+		rel += "#" + fragment
+	}
+	return filepath.ToSlash(rel)
 }
 
 // bare reports whether nothing but a name was asked for.
@@ -196,14 +237,14 @@ func (o resolveOptions) names() map[string]bool {
 }
 
 // toSpec solves what the edited spec asks for and makes the jar hold it.
-func (m *Machine) toSpec(ctx context.Context, place Place, before, spec *project.Spec, opt resolveOptions, decide Decide) (*Outcome, error) {
-	p, err := m.planTo(ctx, place, before, spec, opt)
+func (m *Machine) toSpec(ctx context.Context, at place.Place, before, spec *project.Spec, opt resolveOptions, decide Decide) (*Outcome, error) {
+	p, err := m.planTo(ctx, at, before, spec, opt)
 	if err != nil {
 		return nil, err
 	}
 	out, err := m.carryOut(ctx, p, decide)
 	if err == nil && out.Done {
-		m.noteSettled(place, spec, p)
+		m.noteSettled(at, spec, p)
 	}
 	return out, err
 }
@@ -211,8 +252,8 @@ func (m *Machine) toSpec(ctx context.Context, place Place, before, spec *project
 // planTo is the plan that makes a jar hold what a spec asks for. Distributions
 // that are in the jar but in no record were put there by other means; they are
 // left alone.
-func (m *Machine) planTo(ctx context.Context, place Place, before, spec *project.Spec, opt resolveOptions) (*Plan, error) {
-	p, installed, err := m.newPlan(ctx, place)
+func (m *Machine) planTo(ctx context.Context, at place.Place, before, spec *project.Spec, opt resolveOptions) (*Plan, error) {
+	p, installed, err := m.newPlan(ctx, at)
 	if err != nil {
 		return nil, err
 	}
@@ -221,20 +262,23 @@ func (m *Machine) planTo(ctx context.Context, place Place, before, spec *project
 
 // planFor fills in a plan whose interpreter is known; its jar may be there or not.
 func (m *Machine) planFor(ctx context.Context, p *Plan, installed []jar.Installed, before, spec *project.Spec, opt resolveOptions) error {
-	place := p.place
-	record, err := project.ReadRecord(place.RecordFile)
+	at := p.place
+	record, err := project.ReadRecord(at.RecordFile)
 	if err != nil && !errors.Is(err, project.ErrNoRecord) {
 		return err
 	}
 	indexes, sampleOnly := m.indexes(spec)
 	p.SampleOnly, p.catalog = sampleOnly, m.newCatalog(indexes)
-	env := environmentOf(p.python)
+	env := target.EnvironmentOf(p.python)
 	roots := rootsOf(spec, opt)
 	if err := checkPython(spec, env); err != nil {
 		return err
 	}
 	u, err := m.solveAll(ctx, p, spec, atLeast(roots, opt.floor), resolve.Problem{AllowPrereleases: opt.pre, Keep: keepOf(record, installed, opt)})
 	if err != nil {
+		return err
+	}
+	if err := m.remark(ctx, p, u); err != nil {
 		return err
 	}
 	p.parts = p.partsNow().With(opt.groups, opt.extras)
@@ -248,7 +292,7 @@ func (m *Machine) planFor(ctx context.Context, p *Plan, installed []jar.Installe
 		return err
 	}
 	p.Asked = askedTexts(opt.asked)
-	if p.write[place.RecordFile], err = m.universalRecord(ctx, p, spec, roots, u); err != nil {
+	if p.write[at.RecordFile], err = m.universalRecord(ctx, p, spec, roots, u); err != nil {
 		return err
 	}
 	if string(spec.Text) != string(before.Text) {
@@ -351,11 +395,21 @@ func (e *WrongPythonError) Error() string {
 	return fmt.Sprintf("the jar has %s, and %s requires Python %s", e.Environment, e.File, e.Requires)
 }
 
-func checkPython(spec *project.Spec, env environment) error {
-	if spec.RequiresPython.Holds(env.python) {
+func checkPython(spec *project.Spec, env target.Environment) error {
+	if spec.RequiresPython.Holds(env.Python) {
 		return nil
 	}
-	return &WrongPythonError{env.title, spec.RequiresPython.String(), project.SpecFile}
+	return &WrongPythonError{env.Title, spec.RequiresPython.String(), project.SpecFile}
+}
+
+// withSum is a set of hashes with a file's SHA-256 besides.
+func withSum(hashes map[string]string, sum string) map[string]string {
+	out := maps.Clone(hashes)
+	if out == nil {
+		out = map[string]string{}
+	}
+	out[digest.SHA256] = sum
+	return out
 }
 
 // hashAll fetches the files of which the index gives no hash: the record and
@@ -370,7 +424,7 @@ func (m *Machine) hashAll(ctx context.Context, p *Plan) error {
 		if err != nil {
 			return err
 		}
-		f.Hashes = map[string]string{"sha256": sum}
+		f.Hashes = withSum(f.Hashes, sum)
 		if info, err := os.Stat(path); err == nil {
 			f.Size = info.Size()
 		}

@@ -9,6 +9,8 @@ import (
 
 	"glassjar/core/interpreter"
 	"glassjar/core/jar"
+	"glassjar/core/limits"
+	"glassjar/core/place"
 )
 
 // Leak is a way in which something from outside a jar gets in, or another
@@ -64,10 +66,10 @@ func (m *Machine) leaks(j *jar.Jar) []Leak {
 	if m.Active == "" {
 		return out
 	}
-	if clean(m.Active) != clean(j.Root) {
+	if place.Real(m.Active) != place.Real(j.Root) {
 		return append(out, Leak{What: LeakActive, Detail: m.Active})
 	}
-	if first, err := exec.LookPath("python"); err == nil && clean(filepath.Dir(first)) != clean(j.Path(j.Layout().Scripts())) {
+	if first, err := exec.LookPath("python"); err == nil && place.Real(filepath.Dir(first)) != place.Real(j.Path(j.Layout().Scripts())) {
 		out = append(out, Leak{What: LeakOther, Detail: first})
 	}
 	return out
@@ -107,7 +109,7 @@ func pathFiles(j *jar.Jar) []Leak {
 			if !strings.HasSuffix(e.Name(), ".pth") {
 				continue
 			}
-			data, err := os.ReadFile(file)
+			data, err := limits.ReadFile(file, limits.Own)
 			if err != nil {
 				continue
 			}

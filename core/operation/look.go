@@ -6,7 +6,9 @@ import (
 	"sort"
 
 	"glassjar/core/jar"
+	"glassjar/core/place"
 	"glassjar/core/project"
+	"glassjar/core/version"
 )
 
 // Entry is one distribution of a jar.
@@ -27,9 +29,9 @@ type Entry struct {
 	From   string `json:"from,omitempty"`
 	Damage string `json:"damage,omitempty"`
 	// Base tells that the jar only sees it: it belongs to the base.
-	Base bool `json:"base,omitempty"`
+	Base bool `json:"of_base,omitempty"`
 	// Parts are the pieces of the spec that bring it: "dependencies", "group test".
-	Parts []string `json:"parts"`
+	Parts []string `json:"of_parts"`
 }
 
 // Contents is what a jar holds.
@@ -49,11 +51,11 @@ func (m *Machine) Contents(ctx context.Context, ref, group string) (*Contents, e
 }
 
 func (m *Machine) contents(ctx context.Context, ref, group string) (*Contents, error) {
-	place, j, installed, err := m.look(ref)
+	at, j, installed, err := m.look(ref)
 	if err != nil {
 		return nil, err
 	}
-	out := &Contents{Jar: place.Root, Python: pythonTitle(j), Entries: []Entry{}}
+	out := &Contents{Jar: at.Root, Python: pythonTitle(j), Entries: []Entry{}}
 	g := m.graph(ctx, j, installed)
 	if group != "" {
 		if err := g.only(group); err != nil {
@@ -117,11 +119,17 @@ type Here struct {
 	Why    string `json:"why"`
 	Name   string `json:"name"`
 	Python string `json:"python"`
+	// OwnPython is the jar's own program, for editors and scripts; empty where the
+	// jar is not made yet.
+	OwnPython string `json:"own_python"`
+	// Trusted tells that the jar is there and was made here, or is trusted otherwise:
+	// of others nothing is run.
+	Trusted bool `json:"trusted"`
 	// Base is the program that the jar's interpreter is; BaseGone tells that it
 	// is not there any more.
 	Base     string `json:"base"`
 	BaseGone bool   `json:"base_gone"`
-	Packages int    `json:"packages"`
+	Packages int    `json:"package_count"`
 	Spec     string `json:"spec"`
 	Record   string `json:"record"`
 	// Step is "in step", "spec changed", "jar differs", "no record", or "cut off"
@@ -160,28 +168,28 @@ func (m *Machine) Here(ctx context.Context, ref string) (*Here, error) {
 }
 
 func (m *Machine) here(ctx context.Context, ref string) (*Here, error) {
-	place, err := m.Locate(ref, false)
+	at, err := m.Places().Locate(ref, false)
 	if err != nil {
 		return nil, err
 	}
-	h := &Here{Jar: place.Root, Exists: place.Exists(), Why: place.Why, Name: place.Prompt(), Step: NoRecord, Leaks: []Leak{}}
-	if m.Active != "" && clean(m.Active) != clean(place.Root) {
+	h := &Here{Jar: at.Root, Exists: at.Exists(), Why: at.Why, Name: at.Prompt(), Step: NoRecord, Leaks: []Leak{}}
+	if m.Active != "" && place.Real(m.Active) != place.Real(at.Root) {
 		h.Active = m.Active
 	}
-	spec, err := readSpec(place)
+	spec, err := readSpec(at)
 	if err != nil {
 		return nil, err
 	}
 	if spec.Exists() {
-		h.Spec = place.SpecFile
+		h.Spec = at.SpecFile
 	}
 	_, h.SampleOnly = m.indexes(spec)
-	record, err := project.ReadRecord(place.RecordFile)
+	record, err := project.ReadRecord(at.RecordFile)
 	if err != nil && !errors.Is(err, project.ErrNoRecord) {
 		return nil, err
 	}
 	if record != nil {
-		h.Record = place.RecordFile
+		h.Record = at.RecordFile
 		h.Step = InStep
 	}
 	if !h.Exists {
@@ -190,11 +198,11 @@ func (m *Machine) here(ctx context.Context, ref string) (*Here, error) {
 		}
 		return h, nil
 	}
-	j, err := m.open(place)
+	j, err := m.open(at)
 	if err != nil {
 		return nil, err
 	}
-	h.Python = pythonTitle(j)
+	h.Python, h.OwnPython, h.Trusted = pythonTitle(j), j.Python(), m.Places().MayBeUsed(j.Root)
 	if h.Base, err = j.Base(); err != nil {
 		var gone *jar.InterpreterGoneError
 		if !errors.As(err, &gone) {
@@ -226,14 +234,14 @@ func (m *Machine) step(ctx context.Context, j *jar.Jar, installed []jar.Installe
 	if err != nil {
 		return JarDiffers
 	}
-	want := map[string]string{}
+	want := map[string]version.Version{}
 	for _, e := range record.Packages {
 		if e.Marker.HoldsIn(in.Environment(), j.State.Parts.Extras, j.State.Parts.Groups) {
-			want[e.Name] = e.Version.String()
+			want[e.Name] = e.Version
 		}
 	}
 	for _, d := range installed {
-		if v, ok := want[d.Key()]; !ok || v != d.Version().String() {
+		if v, ok := want[d.Key()]; !ok || !v.IsZero() && !v.Equal(d.Version()) { // 1.0 is 1.0.0
 			return JarDiffers
 		}
 		delete(want, d.Key())
@@ -249,7 +257,7 @@ type Labelled struct {
 	Jar      string `json:"jar"`
 	Label    string `json:"label"`
 	Python   string `json:"python"`
-	Packages int    `json:"packages"`
+	Packages int    `json:"package_count"`
 }
 
 // Label computes a jar's fingerprint from its files.
@@ -258,11 +266,11 @@ func (m *Machine) Label(ctx context.Context, ref string) (*Labelled, error) {
 }
 
 func (m *Machine) label(ref string) (*Labelled, error) {
-	place, j, installed, err := m.look(ref)
+	at, j, installed, err := m.look(ref)
 	if err != nil {
 		return nil, err
 	}
-	out := &Labelled{Jar: place.Root, Python: pythonTitle(j), Packages: len(installed)}
+	out := &Labelled{Jar: at.Root, Python: pythonTitle(j), Packages: len(installed)}
 	out.Label, err = j.Label(installed)
 	return out, err
 }

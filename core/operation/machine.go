@@ -11,6 +11,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
@@ -18,6 +19,8 @@ import (
 	"glassjar/core/index"
 	"glassjar/core/interpreter"
 	"glassjar/core/jar"
+	"glassjar/core/place"
+	"glassjar/core/progress"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
 	"glassjar/core/settings"
@@ -44,7 +47,7 @@ type Machine struct {
 	// Away is the list of discarded jars that can be brought back.
 	Away shelf.AwayList
 	// Report, if set, is told how far work has come. Several goroutines call it.
-	Report func(Progress)
+	Report progress.Sink
 	// Notes collects remarks for the user, each once.
 	Notes []string
 
@@ -58,15 +61,21 @@ type Machine struct {
 	// CompileLater, if set, has [Machine.CompileJar] done by another process that
 	// nobody waits for.
 	CompileLater func(jar string)
+	// AskTrust, if set, asks the user whether to trust a jar that was not made here.
+	AskTrust func(jar string) (bool, error)
 	// NoHints leaves out what an error could tell after asking an index.
 	NoHints bool
 	// SealedOff shuts PYTHONPATH and the user's own packages out of what is run.
 	SealedOff bool
 
+	// wide is what the machine's administrator set.
+	wide settings.Machine
 	// holding are jars whose lock this process has, projects the keys of those whose
-	// spec and record it has; told tells that it was said that it waits.
+	// spec and record it has; waited tells that it waited for one of these, told that
+	// it was said.
 	holding  map[string]*jar.Jar
 	projects map[string]bool
+	waited   bool
 	told     bool
 	// later tells that modules of a changed jar are to be compiled by another
 	// process.
@@ -90,6 +99,9 @@ func (m *Machine) readSettings() error {
 	if m.Settings, err = settings.Read(m.Folders.Settings); err != nil {
 		return err
 	}
+	if m.wide, err = settings.ReadMachine(settings.MachineFile()); err != nil {
+		m.note(err.Error())
+	}
 	standard := settings.Standard()
 	m.Folders.Store, m.Folders.Shelf = standard.Store, standard.Shelf
 	if m.Settings.Store != "" {
@@ -100,11 +112,11 @@ func (m *Machine) readSettings() error {
 	}
 	m.Client.AllowHTTP, m.Client.Certificates = m.Settings.AllowHTTP, m.Settings.Certificates
 	m.Client.Waits = func(host string, d time.Duration) {
-		m.report(Progress{Stage: fmt.Sprintf("waiting %v, as %s asks", d.Round(time.Second), host)})
+		m.report(progress.Event{Stage: fmt.Sprintf("waiting %v, as %s asks", d.Round(time.Second), host)})
 	}
 	m.Client.Cache = filepath.Join(m.Folders.Cache, "http")
 	m.Client.Credentials.Keyring = m.Settings.Keyring
-	m.Store = &store.Store{Dir: m.Folders.Store}
+	m.Store = &store.Store{Dir: m.Folders.Store, KeepPackages: m.Settings.KeepPackages}
 	if m.Settings.SecondStore != "" {
 		m.Store.Second = &store.Store{Dir: m.Settings.SecondStore}
 	}
@@ -127,29 +139,11 @@ func (m *Machine) note(text string) {
 	m.Notes = append(m.Notes, text)
 }
 
-// Progress is how far work has come.
-type Progress struct {
-	// Stage says what is done, as in "fetching".
-	Stage string
-	// Done of Total, in bytes or in pieces; a Total of 0 is not known.
-	Done, Total int64
-	Bytes       bool
-	// File is one that is being worked on, with its own amounts in bytes, and
-	// Ended tells that it no longer is; empty where there is no one file.
-	File                string
-	FileDone, FileTotal int64
-	Ended               bool
-}
-
-func (m *Machine) report(p Progress) {
-	if m.Report != nil {
-		m.Report(p)
-	}
-}
+func (m *Machine) report(e progress.Event) { m.Report.Tell(e) }
 
 func (m *Machine) finder() *interpreter.Finder {
 	f := interpreter.NewFinder(m.Cache, m.Settings.Pythons...)
-	if m.Active != "" && jar.Exists(m.Active) {
+	if m.Active != "" && jar.Exists(m.Active) && m.Places().MayBeUsed(m.Active) {
 		if j, err := jar.Open(m.Active); err == nil {
 			if base, err := j.Base(); err == nil {
 				f.Active = []string{base}
@@ -163,29 +157,48 @@ func (m *Machine) finder() *interpreter.Finder {
 // are none. sampleOnly tells the latter.
 func (m *Machine) indexes(spec *project.Spec) (o *index.Ordered, sampleOnly bool) {
 	o = &index.Ordered{Pins: map[string]string{}}
-	add := func(list []project.IndexEntry, base string) {
-		for _, e := range list {
-			if o.Source(e.Name) == nil {
-				o.Sources = append(o.Sources, m.source(e, base))
-			}
+	if spec != nil {
+		for _, e := range spec.Tool.Indexes {
+			o.Sources = append(o.Sources, m.source(e, spec.Dir()))
 		}
 	}
+	// A pin names an index of the same file: a project that calls one of its own as the
+	// user calls one does not take over what the user pinned.
+	called := map[string]string{}
+	for _, e := range m.Settings.Indexes {
+		source := m.source(e, filepath.Dir(m.Folders.Settings))
+		called[e.Name] = e.Name
+		if other := o.Source(e.Name); other != nil {
+			if other.Address() == source.Address() {
+				continue
+			}
+			e.Name = yours + e.Name
+			called[strings.TrimPrefix(e.Name, yours)] = e.Name
+			source = m.source(e, filepath.Dir(m.Folders.Settings))
+		}
+		o.Sources = append(o.Sources, source)
+	}
 	for name, at := range m.Settings.FromIndex {
+		if own, ok := called[at]; ok {
+			at = own
+		}
 		o.Pins[requirement.Normalize(name)] = at
 	}
 	if spec != nil {
-		add(spec.Tool.Indexes, spec.Dir())
 		for name, at := range spec.Tool.FromIndex {
 			o.Pins[name] = at
 		}
 	}
-	add(m.Settings.Indexes, filepath.Dir(m.Folders.Settings))
 	if len(o.Sources) == 0 {
 		o.Sources = []index.Source{index.Sample{}}
 		return o, true
 	}
 	return o, false
 }
+
+// yours comes before the name of an index of the user's where the project has another of
+// that name.
+const yours = "your-"
 
 // source makes an index of its entry: "sample:", an address, or a folder
 // relative to the file that names it.
@@ -203,11 +216,16 @@ func (m *Machine) source(e project.IndexEntry, base string) index.Source {
 	return index.NewFolder(e.Name, dir).KeepSums(filepath.Join(m.Folders.Cache, "sums"))
 }
 
-// interpreterOf is the interpreter that a jar links to. The error is a
-// [*jar.InterpreterGoneError] or an [interpreter.Rejection].
+// interpreterOf is the interpreter that a jar links to. That of a jar which is not
+// trusted is asked only if it is one that is found without the jar. The error is a
+// [*jar.InterpreterGoneError], an [interpreter.Rejection] or a
+// [*place.NotTrustedError].
 func (m *Machine) interpreterOf(ctx context.Context, j *jar.Jar) (interpreter.Interpreter, error) {
 	base, err := j.Base()
 	if err != nil {
+		return interpreter.Interpreter{}, err
+	}
+	if err := m.Places().MayUse(j.Root); err != nil && !j.Unseen() && !m.finder().Finds(base) {
 		return interpreter.Interpreter{}, err
 	}
 	return m.probe(ctx, base)
@@ -225,4 +243,9 @@ func (m *Machine) probe(ctx context.Context, path string) (interpreter.Interpret
 func (m *Machine) Sweep() {
 	m.Making.Sweep()
 	m.Store.Sweep()
+}
+
+// Places finds jars, and says which may be used.
+func (m *Machine) Places() place.Finder {
+	return place.Finder{Dir: m.Dir, Active: m.Active, Shelf: m.Folders.Shelf, Known: m.Known, Trusted: slices.Concat(m.Settings.Trusted, m.wide.Trusted)}
 }

@@ -2,10 +2,13 @@ package operation
 
 import (
 	"context"
+	"fmt"
 	"path/filepath"
+	"slices"
 	"sort"
 	"strings"
 
+	"glassjar/core/place"
 	"glassjar/core/requirement"
 )
 
@@ -17,10 +20,10 @@ const maxOffered = 200
 
 // OfferJars are the names on the shelf and the places of other jars known here.
 func (m *Machine) OfferJars() []string {
-	out := m.shelfNames()
+	out := m.Places().ShelfNames()
 	known, _ := m.Known.All() // less to offer
 	for _, k := range known {
-		if filepath.Dir(k.Root) != m.Folders.Shelf && m.placeAt(k.Root, Named).Exists() {
+		if filepath.Dir(k.Root) != m.Folders.Shelf && m.Places().At(k.Root, place.Named).Exists() {
 			out = append(out, m.relative(k.Root))
 		}
 	}
@@ -53,8 +56,62 @@ func (m *Machine) OfferNames(ctx context.Context, word string) []string {
 			continue
 		}
 		at := sort.SearchStrings(names, word)
-		for ; at < len(names) && strings.HasPrefix(names[at], word) && len(out) < maxOffered; at++ {
+		for ; at < len(names) && strings.HasPrefix(names[at], word); at++ {
 			out = append(out, names[at])
+		}
+	}
+	// On a large index most of what begins so is long; what is meant is mostly short.
+	slices.SortFunc(out, func(a, b string) int {
+		if len(a) != len(b) {
+			return len(a) - len(b)
+		}
+		return strings.Compare(a, b)
+	})
+	out = slices.Compact(out)
+	return out[:min(len(out), maxOffered)]
+}
+
+// OfferStates are the numbers of the states that the jar in effect has been in.
+func (m *Machine) OfferStates(ctx context.Context, ref string) []string {
+	h, err := m.History(ctx, ref)
+	if err != nil {
+		return nil
+	}
+	var out []string
+	for _, s := range h.States {
+		out = append(out, fmt.Sprint(s.Number))
+	}
+	return out
+}
+
+// OfferScripts are the programs of the jar in effect.
+func (m *Machine) OfferScripts(ref string) []string {
+	_, j, _, err := m.look(ref)
+	if err != nil {
+		return nil
+	}
+	return scripts(j.Path(j.Layout().Scripts()))
+}
+
+// OfferParts are the groups of the spec, or its extras.
+func (m *Machine) OfferParts(groups bool) []string {
+	spec, err := m.nearestSpec()
+	switch {
+	case err != nil:
+		return nil
+	case groups:
+		return spec.Groups
+	}
+	return spec.Extras
+}
+
+// OfferPythons are the minor versions that are found on this machine.
+func (m *Machine) OfferPythons(ctx context.Context) []string {
+	all, _ := m.finder().All(ctx)
+	var out []string
+	for _, f := range all {
+		if !slices.Contains(out, f.Minor()) {
+			out = append(out, f.Minor())
 		}
 	}
 	return out

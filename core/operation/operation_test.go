@@ -4,13 +4,13 @@ import (
 	"context"
 	"os"
 	"path/filepath"
-	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"glassjar/core/interpreter"
+	"glassjar/core/place"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
 	"glassjar/core/resolve"
@@ -38,7 +38,7 @@ var here = interpreter.Interpreter{Path: "/usr/bin/python3.12", Said: interprete
 func recordOf(t *testing.T, m *Machine) (*project.Record, *universal, []project.Asked) {
 	spec, err := project.ReadSpec(filepath.Join(m.Dir, project.SpecFile))
 	require.NoError(t, err)
-	p := emptyPlan(m.placeAt(filepath.Join(m.Dir, JarFolder), Nearest))
+	p := emptyPlan(m.Places().At(filepath.Join(m.Dir, place.JarFolder), place.Nearest))
 	indexes, _ := m.indexes(spec)
 	p.catalog, p.python = m.newCatalog(indexes), here
 	roots := rootsOf(spec, resolveOptions{})
@@ -75,21 +75,21 @@ func TestRecordServesEveryTarget(t *testing.T) {
 		shared[p.Name][p.Version.String()] = true
 	}
 	indexes, _ := m.indexes(nil)
-	for _, target := range u.targets {
-		got, err := fromEntries(record, target.environment(), jarParts("hives", "charts"))
-		require.NoError(t, err, target)
-		alone, err := m.solveOne(ctx, m.newCatalog(indexes), target.environment(), roots, resolve.Problem{}, map[string]version.Version{}, nil)
+	for _, at := range u.targets {
+		got, err := fromEntries(record, at.Environment(), jarParts("hives", "charts"))
+		require.NoError(t, err, at)
+		alone, err := m.solveOne(ctx, m.newCatalog(indexes), at.Environment(), roots, resolve.Problem{}, map[string]version.Version{}, nil)
 		require.NoError(t, err)
 		have := map[string]string{}
 		for _, s := range got {
 			have[s.name] = s.version.String()
-			_, fits := target.environment().ranks.Best(s.file.Wheel.Tags)
-			assert.True(t, fits, "%s: %s", target, s.file.Name)
+			_, fits := at.Environment().Ranks.Best(s.file.Wheel.Tags)
+			assert.True(t, fits, "%s: %s", at, s.file.Name)
 		}
-		require.Len(t, have, len(alone.Choices), target)
+		require.Len(t, have, len(alone.Choices), at)
 		for _, c := range alone.Choices {
 			if have[c.Name] != c.Version.String() {
-				assert.True(t, shared[c.Name][have[c.Name]], "%s: %s %s, alone %s", target, c.Name, have[c.Name], c.Version)
+				assert.True(t, shared[c.Name][have[c.Name]], "%s: %s %s, alone %s", at, c.Name, have[c.Name], c.Version)
 			}
 		}
 	}
@@ -104,88 +104,6 @@ func TestRecordIsTheSameEverywhere(t *testing.T) {
 	again, _, _ := recordOf(t, other)
 	assert.Equal(t, string(first.Format()), string(again.Format()))
 	assert.NotContains(t, string(first.Format()), m.Dir)
-}
-
-func TestCoveringMarkers(t *testing.T) {
-	spec, err := project.ParseSpec("x", []byte("[project]\nname = \"x\"\nrequires-python = \">=3.9\"\n"))
-	require.NoError(t, err)
-	all, _, err := targetsOf(spec)
-	require.NoError(t, err)
-	require.Len(t, all, 24)
-	for want, in := range map[string]func(Target) bool{
-		"":                              func(Target) bool { return true },
-		`python_version < "3.11"`:       func(t Target) bool { return t.Minor < 11 },
-		`python_version == "3.12"`:      func(t Target) bool { return t.Minor == 12 },
-		`sys_platform == "win32"`:       func(t Target) bool { return t.OS == "windows" },
-		`sys_platform != "win32"`:       func(t Target) bool { return t.OS != "windows" },
-		`platform_machine == "aarch64"`: func(t Target) bool { return t.Arch == "aarch64" },
-		`sys_platform == "linux" and python_version < "3.10"`: func(t Target) bool { return t.OS == "linux" && t.Minor < 10 },
-		`python_version < "3.10" or python_version >= "3.13"`: func(t Target) bool { return t.Minor < 10 || t.Minor > 12 },
-	} {
-		assert.Equal(t, want, covering(all, in).String())
-	}
-	// However odd the choice, the marker is exact.
-	for seed := range 200 {
-		in := func(t Target) bool { return (t.Minor*7+len(t.Platform())*3+seed*t.Minor)%5 < 1+seed%4 }
-		m := covering(all, in)
-		for _, target := range all {
-			assert.Equal(t, in(target), m.Holds(target.environment().markers), "%d: %s for %s", seed, m, target)
-		}
-	}
-	for _, m := range environments(all) {
-		text := m.String()
-		assert.Contains(t, text, `python_version >= "3.9" and python_version < "3.15"`)
-		assert.False(t, m.Holds(Target{"linux", "x86_64", "cpython", 3, 8}.environment().markers))
-	}
-}
-
-func TestParsePlatform(t *testing.T) {
-	for text, want := range map[string]string{"linux-x86_64": "linux x86_64", "Linux-ARM64": "linux aarch64", "linux-amd64": "linux x86_64", "macos-arm64": "macos arm64",
-		"windows-x86_64": "windows amd64", "windows-amd64": "windows amd64", "windows-arm64": "windows arm64", "plan9-x86_64": "", "linux": "", "linux-sparc": ""} {
-		os, arch, err := ParsePlatform(text)
-		if want == "" {
-			assert.Error(t, err, text)
-			continue
-		}
-		require.NoError(t, err)
-		assert.Equal(t, want, os+" "+arch)
-	}
-}
-
-func TestNearNames(t *testing.T) {
-	known := []string{"brixmeter", "orchard-map", "orchard-core", "tree-survey", "press-schedule", "must-core"}
-	for name, want := range map[string]string{"brixmetre": "brixmeter", "Orchrad_Map": "orchard-map", "survey-tree": "tree-survey", "press": "press-schedule",
-		"mustcore": "must-core", "zebra": "", "x": ""} {
-		assert.Equal(t, want, strings.Join(nearNames(name, known), " "), name)
-	}
-}
-
-func TestLocate(t *testing.T) {
-	m := machine(t, everything)
-	place, err := m.Locate("", true)
-	require.NoError(t, err)
-	assert.Equal(t, filepath.Join(m.Dir, ".jar"), place.Root)
-	assert.Equal(t, Nearest, place.Why)
-	assert.Equal(t, "orchard", place.Prompt())
-	deep := filepath.Join(m.Dir, "a", "b")
-	require.NoError(t, os.MkdirAll(deep, 0o755))
-	m.Dir = deep
-	again, err := m.Locate("", true)
-	require.NoError(t, err)
-	assert.Equal(t, place.Root, again.Root)
-
-	further := m.placeAt(filepath.Join(place.Project, ".jar-old"), Named)
-	assert.Equal(t, filepath.Join(place.Project, "pylock.old.toml"), further.RecordFile)
-	assert.Equal(t, "orchard-old", further.Prompt())
-	shelf := m.placeAt(filepath.Join(m.Folders.Shelf, "tools"), Named)
-	assert.Equal(t, "tools", shelf.Prompt())
-	assert.Equal(t, filepath.Join(shelf.Root, "glassjar", "pyproject.toml"), shelf.SpecFile)
-	var missing *NoJarError
-	_, err = m.Locate("nowhere", true)
-	assert.ErrorAs(t, err, &missing)
-	m.Dir = t.TempDir()
-	_, err = m.Locate("", false)
-	assert.ErrorAs(t, err, &missing)
 }
 
 func TestReadWants(t *testing.T) {

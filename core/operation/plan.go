@@ -12,9 +12,11 @@ import (
 	"glassjar/core/index"
 	"glassjar/core/interpreter"
 	"glassjar/core/jar"
+	"glassjar/core/place"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
 	"glassjar/core/resolve"
+	"glassjar/core/target"
 	"glassjar/core/version"
 )
 
@@ -60,13 +62,19 @@ type Plan struct {
 	// Fetch is how many bytes are to be transferred.
 	Fetch      int64    `json:"fetch_bytes"`
 	SampleOnly bool     `json:"sample_only"`
-	Asked      []string `json:"asked,omitempty"`
+	Asked      []string `json:"asked_for,omitempty"`
 	// Behind are those that an upgrade leaves behind the newest version.
 	Behind []Behind `json:"behind,omitempty"`
+	// Notes are remarks on what was asked for and chosen, such as an extra that
+	// there is not; PassedOver are package files that were not considered; Left are
+	// targets that the record does not serve.
+	Notes      []string          `json:"notes"`
+	PassedOver []PassedOver      `json:"files_passed_over"`
+	Left       []project.LeftOut `json:"left_out"`
 	// HereBytes is how many bytes of package files are in the store already.
 	HereBytes int64 `json:"here_bytes"`
 
-	place    Place
+	place    place.Place
 	jar      *jar.Jar
 	python   interpreter.Interpreter
 	catalog  *catalog
@@ -81,6 +89,9 @@ type Plan struct {
 	versions map[string]version.Version
 	named    map[string]bool
 	fresh    bool
+	// instead tells that the jar is made instead of one that stands there and is not
+	// trusted.
+	instead bool
 	// structure are files of the jar itself that are to be put right, seeSystem
 	// whether a jar that is to be made sees the packages of its base.
 	structure map[string]jar.OwnFile
@@ -147,6 +158,9 @@ func (m *Machine) origin(a project.Asked) string {
 		return "this command"
 	}
 	file := a.File
+	if root := filepath.Dir(filepath.Dir(file)); filepath.Base(filepath.Dir(file)) == "glassjar" && jar.Exists(root) {
+		return filepath.Base(root) // a jar that keeps its own spec
+	}
 	if rel, err := filepath.Rel(m.Dir, file); err == nil && !strings.HasPrefix(rel, "..") {
 		file = rel
 	}
@@ -171,20 +185,21 @@ type SolveError struct {
 func (e *SolveError) Unwrap() error { return e.Failure }
 
 // solve finds versions for the roots in one environment.
-func (m *Machine) solve(ctx context.Context, c *catalog, env environment, roots []project.Asked, problem resolve.Problem, base map[string]present) ([]selection, *resolve.Solution, error) {
+func (m *Machine) solve(ctx context.Context, c *catalog, env target.Environment, roots []project.Asked, problem resolve.Problem, base map[string]present) ([]selection, *resolve.Solution, error) {
 	p := &provider{catalog: c, env: env, ctx: ctx, present: base, keep: problem.Keep}
 	asked := map[string]bool{}
 	for _, a := range roots {
-		if !a.Marker.Holds(env.markers) {
+		if !a.Marker.Holds(env.Markers) {
 			continue
 		}
 		asked[a.Key()] = true
 		problem.Roots = append(problem.Roots, m.need(a))
 	}
+	problem = m.solving(problem, env)
 	solution, err := resolve.Solve(ctx, p, problem)
 	var failure *resolve.Failure
 	if errors.As(err, &failure) {
-		return nil, nil, &SolveError{failure, env.title, loosened(ctx, p, problem, failure), unasked(ctx, c, failure)}
+		return nil, nil, &SolveError{failure, env.Title, loosened(ctx, p, problem, failure), unasked(ctx, c, failure)}
 	}
 	if err != nil {
 		return nil, nil, err
@@ -232,10 +247,10 @@ func loosened(ctx context.Context, p *provider, problem resolve.Problem, failure
 }
 
 // checkNames finds all names that no index has, before any other work.
-func (m *Machine) checkNames(ctx context.Context, c *catalog, roots []project.Asked, env environment, base map[string]present, sampleOnly bool) error {
+func (m *Machine) checkNames(ctx context.Context, c *catalog, roots []project.Asked, env target.Environment, base map[string]present, sampleOnly bool) error {
 	var names []string
 	for _, a := range roots {
-		if _, ok := base[a.Key()]; !ok && a.Marker.Holds(env.markers) {
+		if _, ok := base[a.Key()]; !ok && a.Marker.Holds(env.Markers) {
 			names = append(names, a.Key())
 		}
 	}
@@ -334,6 +349,7 @@ func (p *Plan) compare(installed []jar.Installed, origins map[string]string, rem
 			p.marks[s.name] = s.asked
 			continue
 		}
+		p.Notes = append(p.Notes, p.catalog.m.Store.Warnings(s.file.SHA256())...)
 		if there {
 			p.removed = append(p.removed, d)
 		}
@@ -362,7 +378,7 @@ func (p *Plan) compare(installed []jar.Installed, origins map[string]string, rem
 func askedTexts(roots []project.Asked) []string {
 	var out []string
 	for _, a := range roots {
-		text := a.Requirement.String()
+		text := a.Written()
 		if a.Group != "" {
 			text = "group " + requirement.Normalize(a.Group) + ": " + text
 		}

@@ -6,35 +6,29 @@ import (
 	"fmt"
 	"strings"
 
-	"golang.org/x/sync/errgroup"
-
+	"glassjar/core/guard"
 	"glassjar/core/index"
-	"glassjar/core/interpreter"
 	"glassjar/core/metadata"
+	"glassjar/core/progress"
 	"glassjar/core/requirement"
 	"glassjar/core/resolve"
-	"glassjar/core/tags"
+	"glassjar/core/target"
 	"glassjar/core/version"
 )
 
-// environment is what decides which files and needs apply: an interpreter's,
-// or a target's.
-type environment struct {
-	// title is for people: "CPython 3.11.7 on linux x86_64".
-	title   string
-	markers requirement.Environment
-	ranks   tags.Ranks
-	python  version.Version
-}
-
-func environmentOf(in interpreter.Interpreter) environment {
-	return environment{title: in.Title() + " on " + in.OS() + " " + in.Arch(), markers: in.Environment(), ranks: tags.RanksOf(in.Tags()), python: in.Version()}
+// solving is a problem with its progress told: on hard ones nothing else is heard for a
+// while.
+func (m *Machine) solving(p resolve.Problem, env target.Environment) resolve.Problem {
+	p.Working = func(steps int) {
+		m.report(progress.Event{Stage: "finding versions that fit together for " + env.Title, Done: int64(steps), Unit: "steps"})
+	}
+	return p
 }
 
 // provider answers the solver for one environment.
 type provider struct {
 	catalog *catalog
-	env     environment
+	env     target.Environment
 	ctx     context.Context
 	// present are versions that the base provides, by name.
 	present map[string]present
@@ -51,7 +45,7 @@ type present struct {
 // Expect asks for the pages of what is needed, several at a time, and for the
 // metadata of the version of each that is likely to be chosen.
 func (p *provider) Expect(needs []resolve.Need) {
-	group := errgroup.Group{}
+	group := guard.New()
 	group.SetLimit(16)
 	for _, n := range needs {
 		group.Go(func() error {
@@ -132,7 +126,7 @@ func (p *provider) judge(r release) (*index.File, resolve.Candidate) {
 			yanked = false
 		}
 		reason = f.YankedReason
-		if spec, err := version.ParseSpecifiers(f.RequiresPython); err == nil && !spec.Holds(p.env.python) {
+		if spec, err := version.ParseLegacySpecifiers(f.RequiresPython); err == nil && !spec.Holds(p.env.Python) {
 			wrongPython = f.RequiresPython
 			continue
 		}
@@ -141,7 +135,7 @@ func (p *provider) judge(r release) (*index.File, resolve.Candidate) {
 			continue
 		}
 		wheels++
-		n, ok := p.env.ranks.Best(f.Wheel.Tags)
+		n, ok := p.env.Ranks.Best(f.Wheel.Tags)
 		if ok && (best == nil || n < rank || n == rank && best.Wheel.Build.Less(f.Wheel.Build)) {
 			best, rank = f, n
 		}
@@ -195,7 +189,7 @@ func (p *provider) file(ctx context.Context, name string, v version.Version) (*i
 			}
 		}
 	}
-	return nil, fmt.Errorf("no file of %s %s serves %s", name, v, p.env.title)
+	return nil, fmt.Errorf("no file of %s %s serves %s", name, v, p.env.Title)
 }
 
 func (p *provider) Needs(ctx context.Context, name, extra string, v version.Version) ([]resolve.Need, error) {
@@ -212,13 +206,24 @@ func (p *provider) Needs(ctx context.Context, name, extra string, v version.Vers
 			return nil, err
 		}
 	}
-	if f != nil && !meta.RequiresPython.Holds(p.env.python) {
+	if f != nil && !meta.RequiresPython.Holds(p.env.Python) {
 		return nil, &resolve.UnreadableError{Name: name, Version: v, Err: fmt.Errorf("it requires Python %s", meta.RequiresPython)}
+	}
+	applies := func(m requirement.Marker) bool {
+		without := m.Holds(p.env.Markers)
+		return without == (extra == "") && (without || m.Holds(p.env.Markers, extra))
+	}
+	for _, u := range meta.Unread {
+		if applies(u.Marker) {
+			if f != nil {
+				p.catalog.pass(name, *f, u.Fault().Error())
+			}
+			return nil, &resolve.UnreadableError{Name: name, Version: v, Err: u.Fault()}
+		}
 	}
 	var out []resolve.Need
 	for _, r := range meta.Requires {
-		without := r.Marker.Holds(p.env.markers)
-		if extra == "" && !without || extra != "" && (without || !r.Marker.Holds(p.env.markers, extra)) {
+		if !applies(r.Marker) {
 			continue
 		}
 		if r.URL != "" {

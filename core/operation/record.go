@@ -8,10 +8,13 @@ import (
 	"sort"
 	"strings"
 
+	"glassjar/core/digest"
 	"glassjar/core/index"
 	"glassjar/core/jar"
+	"glassjar/core/place"
 	"glassjar/core/project"
 	"glassjar/core/resolve"
+	"glassjar/core/target"
 	"glassjar/core/version"
 )
 
@@ -22,7 +25,7 @@ func sortedAsked(roots []project.Asked) []project.Asked {
 		if a.Group+a.Extra != b.Group+b.Extra {
 			return a.Group+a.Extra < b.Group+b.Extra
 		}
-		return a.Requirement.String() < b.Requirement.String()
+		return a.Written() < b.Written()
 	})
 	return out
 }
@@ -57,13 +60,13 @@ func (m *Machine) recordEntry(ctx context.Context, p *Plan, name string, v versi
 			continue
 		}
 		for _, f := range r.files {
-			if len(f.Hashes) == 0 {
+			if !digest.Strong(f.Hashes) {
 				// What cannot be verified cannot be recorded: its hash is found out.
 				_, sum, err := p.catalog.fetch(ctx, f, nil)
 				if err != nil {
 					return e, err
 				}
-				f.Hashes = map[string]string{"sha256": sum}
+				f.Hashes = withSum(f.Hashes, sum)
 			}
 			entry := m.recordFile(p.place, f)
 			if f.Wheel != nil {
@@ -78,10 +81,10 @@ func (m *Machine) recordEntry(ctx context.Context, p *Plan, name string, v versi
 
 // recordFile writes a file's place so that it means the same on another
 // machine: an address, or a path relative to the record.
-func (m *Machine) recordFile(place Place, f index.File) project.PackageFile {
+func (m *Machine) recordFile(at place.Place, f index.File) project.PackageFile {
 	out := project.PackageFile{URL: f.URL, Size: f.Size, Hashes: f.Hashes, Uploaded: f.Uploaded}
-	if f.Path != "" && place.Project != "" {
-		if rel, err := filepath.Rel(place.Project, f.Path); err == nil && !strings.HasPrefix(rel, "..") {
+	if f.Path != "" && at.Project != "" {
+		if rel, err := filepath.Rel(at.Project, f.Path); err == nil && !strings.HasPrefix(rel, "..") {
 			out.URL, out.Path = "", filepath.ToSlash(rel)
 		}
 	}
@@ -103,35 +106,42 @@ type Recorded struct {
 	// Changed tells that the record was, or with Check would be, written anew.
 	Changed bool `json:"changed"`
 	// Packages counts its entries.
-	Packages   int  `json:"packages"`
+	Packages   int  `json:"package_count"`
 	SampleOnly bool `json:"sample_only"`
 	// Targets are served by the record; Left are those for which no versions fit.
-	Targets []string `json:"targets"`
-	Left    []string `json:"left"`
+	Targets []string          `json:"targets"`
+	Left    []project.LeftOut `json:"left_out"`
+	// PassedOver are package files that were not considered.
+	PassedOver []PassedOver `json:"files_passed_over"`
 }
 
 // Record writes or refreshes the record from the spec, for every target.
 // Versions that the record has stay where they fit. It needs no jar.
 func (m *Machine) Record(ctx context.Context, opt RecordOptions) (*Recorded, error) {
-	place, spec, release, err := m.begin(ctx, opt.Jar)
+	at, spec, release, err := m.begin(ctx, opt.Jar)
 	if err != nil {
 		return nil, err
 	}
 	defer release()
 	if !spec.Exists() {
-		return nil, &NoSpecError{place.SpecFile}
+		return nil, &NoSpecError{at.SpecFile}
 	}
-	p, installed, err := m.planForRecord(ctx, place, spec)
+	p, installed, err := m.planForRecord(ctx, at, spec)
 	if err != nil {
 		return nil, err
 	}
-	record, err := project.ReadRecord(place.RecordFile)
+	record, err := project.ReadRecord(at.RecordFile)
+	var damaged *project.FileError
+	if errors.As(err, &damaged) && !opt.Check {
+		m.note(err.Error() + "; it is made anew")
+		record, err = nil, project.ErrNoRecord
+	}
 	if err != nil && !errors.Is(err, project.ErrNoRecord) {
 		return nil, err
 	}
 	indexes, sampleOnly := m.indexes(spec)
 	p.catalog, p.SampleOnly = m.newCatalog(indexes), sampleOnly
-	if err := checkPython(spec, environmentOf(p.python)); err != nil {
+	if err := checkPython(spec, target.EnvironmentOf(p.python)); err != nil {
 		return nil, err
 	}
 	roots := rootsOf(spec, resolveOptions{})
@@ -143,8 +153,8 @@ func (m *Machine) Record(ctx context.Context, opt RecordOptions) (*Recorded, err
 	if err != nil {
 		return nil, err
 	}
-	out := &Recorded{File: place.RecordFile, SampleOnly: sampleOnly, Targets: []string{}, Left: []string{}}
-	written, err := project.ParseRecord(place.RecordFile, data)
+	out := &Recorded{File: at.RecordFile, SampleOnly: sampleOnly, Targets: []string{}, Left: u.leftOut()}
+	written, err := project.ParseRecord(at.RecordFile, data)
 	if err != nil {
 		return nil, err
 	}
@@ -152,27 +162,24 @@ func (m *Machine) Record(ctx context.Context, opt RecordOptions) (*Recorded, err
 	for _, t := range u.targets {
 		out.Targets = append(out.Targets, t.String())
 	}
-	for t := range u.left {
-		out.Left = append(out.Left, t.String())
-	}
-	sort.Strings(out.Left)
+	out.PassedOver = p.catalog.passedOver()
 	if opt.Check {
-		have, err := os.ReadFile(place.RecordFile)
+		have, err := os.ReadFile(at.RecordFile)
 		out.Changed = err != nil || string(have) != string(data)
 		return out, nil
 	}
-	out.Changed, err = m.writeIfNew(place.RecordFile, data)
+	out.Changed, err = m.writeIfNew(at.RecordFile, data)
 	return out, err
 }
 
 // planForRecord looks at the jar if there is one; without one the interpreter
 // that it would have counts.
-func (m *Machine) planForRecord(ctx context.Context, place Place, spec *project.Spec) (*Plan, []jar.Installed, error) {
-	if place.Exists() {
-		return m.newPlan(ctx, place)
+func (m *Machine) planForRecord(ctx context.Context, at place.Place, spec *project.Spec) (*Plan, []jar.Installed, error) {
+	if at.Exists() {
+		return m.newPlan(ctx, at)
 	}
 	in, _, _, err := m.choosePython(ctx, "", spec)
-	return &Plan{Jar: place.Root, place: place, python: in, Python: in.Title()}, nil, err
+	return &Plan{Jar: at.Root, place: at, python: in, Python: in.Title()}, nil, err
 }
 
 // NoSpecError says that there is no spec to work from.
@@ -183,7 +190,7 @@ func (e *NoSpecError) Error() string { return "there is no spec: " + e.File }
 // drift are the requirements by which the spec differs from what the record
 // was made from.
 func drift(spec *project.Spec, record *project.Record) (added, dropped []string) {
-	if !spec.Exists() || len(record.Asked) == 0 && record.CreatedBy != "glassjar" {
+	if !spec.Says() || len(record.Asked) == 0 && record.CreatedBy != "glassjar" {
 		return nil, nil
 	}
 	was := map[string]bool{}

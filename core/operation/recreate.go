@@ -13,8 +13,10 @@ import (
 	"glassjar/core/interpreter"
 	"glassjar/core/jar"
 	"glassjar/core/metadata"
+	"glassjar/core/place"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
+	"glassjar/core/target"
 )
 
 // RecreateOptions say from what, and with which Python.
@@ -30,6 +32,8 @@ type RecreateOptions struct {
 	Only           bool
 	// From is a record, a plain list, a spec or a sealed jar to follow instead.
 	From string
+	// Lenient takes of a plain list what is a requirement, and leaves the rest.
+	Lenient bool
 	// Target, with Python a minor version, shows what another machine would get;
 	// nothing is done.
 	Target string
@@ -63,23 +67,27 @@ func (e *NoFittingFileError) Error() string {
 // Recreate makes a jar be exactly what its record says: a missing one is made,
 // and an existing one brought there, whatever was done to it.
 func (m *Machine) Recreate(ctx context.Context, opt RecreateOptions, decide Decide) (*Outcome, error) {
-	place, err := m.Locate(opt.Jar, true)
-	var missing *NoJarError
-	if errors.As(err, &missing) && opt.Jar != "" && (place.Project != "" || opt.From != "") {
+	at, err := m.Places().Locate(opt.Jar, true)
+	var missing *place.NoJarError
+	switch {
+	case !errors.As(err, &missing):
+	case opt.Jar == "" && opt.From != "":
+		at, err = m.Places().At(missing.Root, place.Nearest), nil
+	case opt.Jar != "" && (at.Project != "" || opt.From != ""):
 		err = nil // it is to be made
 	}
 	if err != nil {
 		return nil, err
 	}
-	release, err := m.hold(ctx, place)
+	release, err := m.holdOrPlace(ctx, at)
 	if err != nil {
 		return nil, err
 	}
 	defer release()
 	if opt.From != "" && opt.Target == "" {
-		return m.recreateFrom(ctx, place, opt, decide)
+		return m.recreateFrom(ctx, at, opt, decide)
 	}
-	file := place.RecordFile
+	file := at.RecordFile
 	if opt.From != "" {
 		file = opt.From
 	}
@@ -88,28 +96,28 @@ func (m *Machine) Recreate(ctx context.Context, opt RecreateOptions, decide Deci
 		return nil, err
 	}
 	if opt.Target != "" {
-		return m.wouldBe(place, record, opt, decide)
+		return m.wouldBe(at, record, opt, decide)
 	}
-	spec, err := readSpec(place)
+	spec, err := readSpec(at)
 	if err != nil {
 		return nil, err
 	}
 	if added, dropped := drift(spec, record); len(added)+len(dropped) > 0 && !opt.AsRecorded {
-		return nil, &OutOfStepError{place.RecordFile, added, dropped}
+		return nil, &OutOfStepError{at.RecordFile, added, dropped}
 	}
-	return m.fromRecord(ctx, place, spec, record, opt, decide)
+	return m.fromRecord(ctx, at, spec, record, opt, decide)
 }
 
-func (m *Machine) fromRecord(ctx context.Context, place Place, spec *project.Spec, record *project.Record, opt RecreateOptions, decide Decide) (*Outcome, error) {
+func (m *Machine) fromRecord(ctx context.Context, at place.Place, spec *project.Spec, record *project.Record, opt RecreateOptions, decide Decide) (*Outcome, error) {
 	indexes, sampleOnly := m.indexes(spec)
-	p := emptyPlan(place)
+	p := emptyPlan(at)
 	p.catalog, p.SampleOnly = m.newCatalog(indexes), sampleOnly && usesSample(record)
 	installed, survey, err := m.present(ctx, p, spec, opt.Python, false)
 	if err != nil {
 		return nil, err
 	}
 	p.Python = p.python.Title()
-	env := environmentOf(p.python)
+	env := target.EnvironmentOf(p.python)
 	if err := checkPython(&project.Spec{RequiresPython: record.RequiresPython}, env); err != nil {
 		return nil, err
 	}
@@ -127,10 +135,34 @@ func (m *Machine) fromRecord(ctx context.Context, place Place, spec *project.Spe
 			return nil, err
 		}
 	}
+	if err := m.hashAll(ctx, p); err != nil {
+		return nil, err
+	}
 	if opt.adopt != nil {
-		p.write[place.RecordFile] = opt.adopt
+		p.write[at.RecordFile] = opt.adopt
+	}
+	if err := p.takeAlong(); err != nil {
+		return nil, err
 	}
 	return m.makeSo(ctx, p, installed, survey, spec.Tool.SeeSystem || record.SeeSystem, decide)
+}
+
+// takeAlong keeps the spec and the record of a jar that is made instead of another, where
+// they stand in the jar itself.
+func (p *Plan) takeAlong() error {
+	if !p.instead || p.place.Project != "" {
+		return nil
+	}
+	for _, file := range []string{p.place.SpecFile, p.place.RecordFile} {
+		data, err := readIfThere(file)
+		if err != nil {
+			return err
+		}
+		if data != nil && p.write[file] == nil {
+			p.write[file] = data
+		}
+	}
+	return nil
 }
 
 // makeSo brings the jar of a plan to hold exactly what is selected, and makes
@@ -159,20 +191,14 @@ func (m *Machine) makeAndCarryOut(ctx context.Context, p *Plan, decide Decide) (
 		defer os.RemoveAll(temp)
 	}
 	defer done()
-	made := false
-	out, err := m.carryOut(ctx, p, func(p *Plan) (bool, error) {
+	return m.carryOut(ctx, p, func(p *Plan) (bool, error) {
 		ok, err := decide(p)
 		if err != nil || !ok {
 			return ok, err
 		}
-		made = p.jar == nil
 		err = m.ensure(p, temp)
 		return err == nil, err
 	})
-	if err == nil && made && out.Done {
-		m.Known.See(p.jar, true)
-	}
-	return out, err
 }
 
 func usesSample(record *project.Record) bool {
@@ -188,7 +214,10 @@ func usesSample(record *project.Record) bool {
 // otherwise it chooses the interpreter for the one to be made. deep has every
 // file read, not only those whose time says that they were changed.
 func (m *Machine) present(ctx context.Context, p *Plan, spec *project.Spec, wish string, deep bool) ([]jar.Installed, *jar.Survey, error) {
-	if p.place.Exists() {
+	p.instead = p.place.Exists() && !m.Places().MayBeUsed(p.place.Root)
+	if p.instead {
+		m.note("the jar that stands there was not made here for you; it makes way for the new one, and glassjar discard --undo brings it back where that is gone")
+	} else if p.place.Exists() {
 		j, err := m.open(p.place)
 		if err != nil {
 			return nil, nil, err
@@ -248,16 +277,18 @@ func (m *Machine) ensure(p *Plan, temp string) (err error) {
 	if p.jar != nil {
 		return p.rebase(p.place)
 	}
-	if err := jar.Vacant(p.place.Root); err != nil {
-		return err
+	if !p.instead {
+		if err := jar.Vacant(p.place.Root); err != nil {
+			return err
+		}
 	}
-	p.jar, err = jar.Prepare(temp, p.python, jar.Options{Prompt: p.place.Prompt(), SeeSystem: p.seeSystem, Parts: p.parts})
+	p.jar, err = jar.Prepare(temp, p.python, jar.Options{Prompt: p.place.Prompt(), SeeSystem: p.seeSystem, Parts: p.parts, Prepared: m.coming(p.place.Root)})
 	return err
 }
 
 // rebase plans what belongs to the jar itself to be put right.
-func (p *Plan) rebase(place Place) (err error) {
-	p.structure, err = p.jar.Rebase(p.python, jar.Options{Prompt: place.Prompt(), SeeSystem: p.jar.State.SeeSystem, Parts: p.jar.State.Parts})
+func (p *Plan) rebase(at place.Place) (err error) {
+	p.structure, err = p.jar.Rebase(p.python, jar.Options{Prompt: at.Prompt(), SeeSystem: p.jar.State.SeeSystem, Parts: p.jar.State.Parts})
 	p.Structure = sortedNames(p.structure)
 	return err
 }
@@ -272,6 +303,9 @@ func (o RecreateOptions) parts(have jar.Parts, record *project.Record) (jar.Part
 		return have, nil
 	}
 	p := jar.Parts{Only: o.Only}
+	if len(o.Groups) == 0 && !o.Only {
+		p.Groups = slices.Clone(record.DefaultGroups)
+	}
 	for _, list := range []struct {
 		asked, known []string
 		to           *[]string
@@ -296,19 +330,21 @@ func (o RecreateOptions) parts(have jar.Parts, record *project.Record) (jar.Part
 type NotServedError struct {
 	Environment string
 	Serves      []string
+	// Why is the reason, if it is known.
+	Why string
 }
 
 func (e *NotServedError) Error() string { return "the record does not serve " + e.Environment }
 
 // fromEntries picks from the record what applies to an environment and to the
 // parts that the jar holds.
-func fromEntries(record *project.Record, env environment, parts jar.Parts) ([]selection, error) {
+func fromEntries(record *project.Record, env target.Environment, parts jar.Parts) ([]selection, error) {
 	if err := served(record, env); err != nil {
 		return nil, err
 	}
 	applies := map[string]project.Package{}
 	for _, e := range record.Packages {
-		if !e.Marker.HoldsIn(env.markers, parts.Extras, parts.Groups) {
+		if !e.Marker.HoldsIn(env.Markers, parts.Extras, parts.Groups) {
 			continue
 		}
 		if other, twice := applies[e.Name]; twice {
@@ -320,7 +356,7 @@ func fromEntries(record *project.Record, env environment, parts jar.Parts) ([]se
 	neededBy := map[string][]string{}
 	for _, name := range sortedNames(applies) {
 		for _, d := range applies[name].Dependencies {
-			neededBy[d] = append(neededBy[d], name)
+			neededBy[d.Name] = append(neededBy[d.Name], name)
 		}
 	}
 	var out []selection
@@ -342,16 +378,21 @@ func fromEntries(record *project.Record, env environment, parts jar.Parts) ([]se
 	return out, nil
 }
 
-func served(record *project.Record, env environment) error {
+func served(record *project.Record, env target.Environment) error {
 	if len(record.Environments) == 0 {
 		return nil
 	}
-	bad := &NotServedError{Environment: env.title}
+	bad := &NotServedError{Environment: env.Title}
 	for _, m := range record.Environments {
-		if m.Holds(env.markers) {
+		if m.Holds(env.Markers) {
 			return nil
 		}
 		bad.Serves = append(bad.Serves, m.String())
+	}
+	for _, l := range record.Left {
+		if slices.Contains(l.Targets, env.Target) {
+			bad.Why = l.Why
+		}
 	}
 	return bad
 }
@@ -359,28 +400,21 @@ func served(record *project.Record, env environment) error {
 // askedIn are the names that a person asked for, and all that belong into the
 // jar. Without the dependencies only what the chosen groups and extras bring
 // does; the record's own list of what was asked tells what that is.
-func askedIn(record *project.Record, env environment, parts jar.Parts, applies map[string]project.Package) (asked, wanted map[string]bool) {
+func askedIn(record *project.Record, env target.Environment, parts jar.Parts, applies map[string]project.Package) (asked, wanted map[string]bool) {
 	asked, wanted = map[string]bool{}, map[string]bool{}
 	var visit func(string)
 	visit = func(name string) {
 		if e, ok := applies[name]; ok && !wanted[name] {
 			wanted[name] = true
 			for _, d := range e.Dependencies {
-				visit(d)
+				visit(d.Name)
 			}
 		}
 	}
 	for _, text := range record.Asked {
-		p, rest := part{}, text
-		if kind, tail, ok := strings.Cut(text, ": "); ok {
-			if name, ok := strings.CutPrefix(kind, "group "); ok {
-				p.group, rest = name, tail
-			} else if name, ok := strings.CutPrefix(kind, "extra "); ok {
-				p.extra, rest = name, tail
-			}
-		}
+		p, rest := partOfText(text)
 		r, err := requirement.Parse(rest)
-		if err != nil || !parts.Has(p.group, p.extra) || !r.Marker.Holds(env.markers) {
+		if err != nil || !parts.Has(p.group, p.extra) || !r.Marker.Holds(env.Markers) {
 			continue
 		}
 		asked[r.Key()] = true
@@ -394,13 +428,26 @@ func askedIn(record *project.Record, env environment, parts jar.Parts, applies m
 	return asked, wanted
 }
 
+// partOfText reads one of the texts of a record's asked: the requirement, and the part
+// of the spec that it belongs to.
+func partOfText(text string) (p part, rest string) {
+	kind, tail, ok := strings.Cut(text, ": ")
+	if name, group := strings.CutPrefix(kind, "group "); ok && group {
+		return part{group: name}, tail
+	}
+	if name, extra := strings.CutPrefix(kind, "extra "); ok && extra {
+		return part{extra: name}, tail
+	}
+	return part{}, text
+}
+
 // pickFile chooses the file of an entry that serves an environment best.
-func pickFile(record *project.Record, e project.Package, env environment) (index.File, error) {
-	none := &NoFittingFileError{Name: e.Name, Version: e.Version.String(), Environment: env.title, Kind: e.Unsupported}
+func pickFile(record *project.Record, e project.Package, env target.Environment) (index.File, error) {
+	none := &NoFittingFileError{Name: e.Name, Version: e.Version.String(), Environment: env.Title, Kind: e.Unsupported}
 	if e.Unsupported != "" {
 		return index.File{}, none
 	}
-	if !e.RequiresPython.Holds(env.python) {
+	if !e.RequiresPython.Holds(env.Python) {
 		return index.File{}, none
 	}
 	list := e.Wheels
@@ -414,7 +461,7 @@ func pickFile(record *project.Record, e project.Package, env environment) (index
 		if err != nil {
 			continue
 		}
-		n, ok := env.ranks.Best(name.Tags)
+		n, ok := env.Ranks.Best(name.Tags)
 		if !ok || found && (n > rank || n == rank && !best.Wheel.Build.Less(name.Build)) {
 			continue
 		}
@@ -429,13 +476,13 @@ func pickFile(record *project.Record, e project.Package, env environment) (index
 
 func recordedFile(record *project.Record, e project.Package, w project.PackageFile) index.File {
 	f := index.LocalFile(record.LocalPath(w), w.Size)
-	if w.Path == "" {
+	if w.Path == "" || w.URL != "" && !fileExists(f.Path) {
 		f.Path, f.URL = "", w.URL
 		if path, ok := localURL(w.URL); ok {
 			f.Path = path
 		}
 	}
-	f.Name, f.Hashes, f.Uploaded = w.FileName(), w.Hashes, w.Uploaded
+	f.Name, f.Hashes, f.Uploaded, f.Exact = w.FileName(), w.Hashes, w.Uploaded, true
 	if e.Archive == nil {
 		f.Index = "record"
 	}

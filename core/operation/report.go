@@ -19,7 +19,7 @@ type Report struct {
 	// Size is that of all packages in bytes, Files their number.
 	Size     int64           `json:"size"`
 	Files    int             `json:"files"`
-	Packages []ReportPackage `json:"packages"`
+	Packages []ReportPackage `json:"package_reports"`
 	Roots    []Need          `json:"roots"`
 	Needs    []Need          `json:"needs"`
 }
@@ -43,7 +43,7 @@ func (m *Machine) summarize(ctx context.Context, ref string) (*Report, error) {
 	if err != nil {
 		return nil, err
 	}
-	place, j, installed, err := m.look(ref)
+	at, j, installed, err := m.look(ref)
 	if err != nil {
 		return nil, err
 	}
@@ -51,7 +51,7 @@ func (m *Machine) summarize(ctx context.Context, ref string) (*Report, error) {
 	if err != nil {
 		return nil, err
 	}
-	out := &Report{Name: place.Prompt(), Python: contents.Python, OS: j.State.OS, Arch: j.State.Arch, Label: here.Label, Step: here.Step,
+	out := &Report{Name: at.Prompt(), Python: contents.Python, OS: j.State.OS, Arch: j.State.Arch, Label: here.Label, Step: here.Step,
 		SeeSystem: j.State.SeeSystem, Packages: []ReportPackage{}, Roots: contents.Roots, Needs: contents.Needs}
 	g := m.graph(ctx, j, installed)
 	for _, e := range contents.Entries {

@@ -6,9 +6,14 @@ import (
 	"os/exec"
 	"path/filepath"
 	"runtime"
+	"slices"
 	"strings"
 
 	"glassjar/core/jar"
+	"glassjar/core/near"
+	"glassjar/core/place"
+	"glassjar/core/project"
+	"glassjar/core/requirement"
 )
 
 // Launch is a command ready to be started inside a jar.
@@ -27,6 +32,8 @@ type NoCommandError struct {
 	Near      []string
 	// BroughtBy are distributions of the index that have such a script.
 	BroughtBy []string
+	// Group or Extra is a part of the spec that brings it and is not in the jar.
+	Group, Extra string
 }
 
 func (e *NoCommandError) Error() string { return "there is no command " + e.Name }
@@ -34,11 +41,11 @@ func (e *NoCommandError) Error() string { return "there is no command " + e.Name
 // Run prepares a command: the jar's own programs come first, a Python file is
 // run by the jar's interpreter.
 func (m *Machine) Run(ctx context.Context, ref string, command []string) (*Launch, error) {
-	place, err := m.Locate(ref, true)
+	at, err := m.Places().Locate(ref, true)
 	if err != nil {
 		return nil, err
 	}
-	j, err := m.openToUse(ctx, place)
+	j, err := m.openToUse(ctx, at)
 	if err != nil {
 		return nil, err
 	}
@@ -62,7 +69,7 @@ func (m *Machine) Run(ctx context.Context, ref string, command []string) (*Launc
 		return l, nil
 	}
 	if l.Path, err = exec.LookPath(name); err != nil {
-		return nil, m.noCommand(ctx, place, j, name)
+		return nil, m.noCommand(ctx, at, j, name)
 	}
 	if abs, err := filepath.Abs(l.Path); err == nil {
 		l.Path = abs
@@ -71,17 +78,66 @@ func (m *Machine) Run(ctx context.Context, ref string, command []string) (*Launc
 }
 
 // noCommand says what is near, and which distributions would bring the command.
-func (m *Machine) noCommand(ctx context.Context, place Place, j *jar.Jar, name string) error {
+func (m *Machine) noCommand(ctx context.Context, at place.Place, j *jar.Jar, name string) error {
 	bin := j.Path(j.Layout().Scripts())
-	e := &NoCommandError{Name: name, Jar: j.Root, Near: nearNames(name, scripts(bin))}
-	if m.NoHints || strings.ContainsAny(name, `/\`) {
+	e := &NoCommandError{Name: name, Jar: j.Root, Near: near.Names(name, scripts(bin))}
+	if m.NoHints {
 		return e
 	}
-	if spec, err := readSpec(place); err == nil {
+	if e.Group, e.Extra = m.partWithCommand(at, j, name); e.Group+e.Extra != "" {
+		return e
+	}
+	if strings.ContainsAny(name, `/\`) {
+		return e
+	}
+	if spec, err := readSpec(at); err == nil {
 		indexes, _ := m.indexes(spec)
 		e.BroughtBy = bringerNames(m.newCatalog(indexes).bringsCommand(ctx, name))
 	}
 	return e
+}
+
+// partWithCommand is the group or extra of the record that is not in the jar and brings
+// a command: a distribution of that name, or one that is in the store and has it.
+func (m *Machine) partWithCommand(at place.Place, j *jar.Jar, name string) (group, extra string) {
+	record, err := project.ReadRecord(at.RecordFile)
+	if err != nil {
+		return "", ""
+	}
+	in, err := m.interpreterOf(context.Background(), j)
+	if err != nil {
+		return "", ""
+	}
+	parts := j.State.Parts
+	for _, p := range record.Packages {
+		if p.Marker.HoldsIn(in.Environment(), parts.Extras, parts.Groups) || p.Name != requirement.Normalize(name) && !m.hasCommand(p, name) {
+			continue
+		}
+		for _, g := range record.Groups {
+			if p.Marker.HoldsIn(in.Environment(), parts.Extras, append(slices.Clone(parts.Groups), g)) {
+				return g, ""
+			}
+		}
+		for _, e := range record.Extras {
+			if p.Marker.HoldsIn(in.Environment(), append(slices.Clone(parts.Extras), e), parts.Groups) {
+				return "", e
+			}
+		}
+	}
+	return "", ""
+}
+
+// hasCommand reports whether an entry of a record has a script of a name, as far as its
+// files are in the store.
+func (m *Machine) hasCommand(p project.Package, name string) bool {
+	for _, f := range p.Wheels {
+		if t, ok := m.Store.Tree(f.Hashes["sha256"]); ok {
+			if inside, err := insideOf(t); err == nil && slices.Contains(inside.Scripts, name) {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // find is the path of a program in a folder, or empty. A name with a folder in

@@ -8,7 +8,6 @@ import (
 	"fmt"
 	"io"
 	"os"
-	"path"
 	"path/filepath"
 	"slices"
 	"sort"
@@ -17,8 +16,11 @@ import (
 
 	"glassjar/core/durable"
 	"glassjar/core/index"
+	"glassjar/core/limits"
+	"glassjar/core/place"
 	"glassjar/core/project"
 	"glassjar/core/store"
+	"glassjar/core/target"
 )
 
 // Sealed is a sealed jar: a zip of a record and of every file that it names.
@@ -26,13 +28,13 @@ type Sealed struct {
 	File string `json:"file"`
 	// Packages are how many distributions, Files how many package files, Bytes
 	// their sizes together.
-	Packages int   `json:"packages"`
+	Packages int   `json:"package_count"`
 	Files    int   `json:"files"`
 	Bytes    int64 `json:"bytes"`
 	// Targets are those that it serves.
 	Targets []string `json:"targets"`
 	// Faults are what a check found: files that are missing, altered, or too many.
-	Faults []string `json:"faults"`
+	Faults []string `json:"wrong"`
 }
 
 // SealOptions say what to seal.
@@ -49,15 +51,15 @@ var sealedDate = time.Date(1980, 1, 1, 0, 0, 0, 0, time.UTC)
 
 // Seal writes a sealed jar. Equal records and files give equal bytes.
 func (m *Machine) Seal(ctx context.Context, opt SealOptions) (*Sealed, error) {
-	place, err := m.Locate(opt.Jar, false)
+	at, err := m.Places().Locate(opt.Jar, false)
 	if err != nil {
 		return nil, err
 	}
-	record, err := project.ReadRecord(place.RecordFile)
+	record, err := project.ReadRecord(at.RecordFile)
 	if err != nil {
 		return nil, err
 	}
-	spec, err := readSpec(place)
+	spec, err := readSpec(at)
 	if err != nil {
 		return nil, err
 	}
@@ -104,22 +106,22 @@ func (m *Machine) Seal(ctx context.Context, opt SealOptions) (*Sealed, error) {
 // store: what they unpack to is there.
 func (m *Machine) dropUnpacked(files []index.File) {
 	for _, f := range files {
-		if !m.Settings.KeepPackages && m.Store.HasTree(f.SHA256()) {
+		if !m.Store.KeepPackages && m.Store.HasTree(f.SHA256()) {
 			m.Store.Drop(f.SHA256())
 		}
 	}
 }
 
 // sealTargets are those that the record serves, or the ones asked for.
-func sealTargets(record *project.Record, spec *project.Spec, asked []string) ([]Target, error) {
-	all, _, err := targetsOf(spec)
+func sealTargets(record *project.Record, spec *project.Spec, asked []string) ([]target.Target, error) {
+	all, err := target.All(spec.Tool.Targets, spec.RequiresPython)
 	if err != nil {
 		return nil, err
 	}
-	var out []Target
+	var out []target.Target
 	for _, t := range all {
-		env := t.environment()
-		if served(record, env) != nil || !record.RequiresPython.Holds(env.python) {
+		env := t.Environment()
+		if served(record, env) != nil || !record.RequiresPython.Holds(env.Python) {
 			continue
 		}
 		if len(asked) == 0 || slices.Contains(asked, t.Platform()) || slices.Contains(asked, t.String()) {
@@ -132,7 +134,7 @@ func sealTargets(record *project.Record, spec *project.Spec, asked []string) ([]
 	return out, nil
 }
 
-func targetNames(list []Target) []string {
+func targetNames(list []target.Target) []string {
 	out := []string{}
 	for _, t := range list {
 		out = append(out, t.String())
@@ -141,10 +143,10 @@ func targetNames(list []Target) []string {
 }
 
 // sealFiles are the package files that the targets need, each once, by name.
-func sealFiles(record *project.Record, targets []Target) ([]index.File, error) {
+func sealFiles(record *project.Record, targets []target.Target) ([]index.File, error) {
 	byName := map[string]index.File{}
 	for _, t := range targets {
-		env := t.environment()
+		env := t.Environment()
 		for _, e := range record.Packages {
 			if !holdsForSome(record, e, env) {
 				continue
@@ -165,8 +167,8 @@ func sealFiles(record *project.Record, targets []Target) ([]index.File, error) {
 
 // holdsForSome reports whether an entry applies in an environment with whatever
 // groups and extras.
-func holdsForSome(record *project.Record, e project.Package, env environment) bool {
-	return e.Marker.HoldsIn(env.markers, record.Extras, record.Groups) || e.Marker.HoldsIn(env.markers, nil, nil)
+func holdsForSome(record *project.Record, e project.Package, env target.Environment) bool {
+	return e.Marker.HoldsIn(env.Markers, record.Extras, record.Groups) || e.Marker.HoldsIn(env.Markers, nil, nil)
 }
 
 // sealedRecord is the record with the files that are sealed, by paths beside it,
@@ -201,7 +203,37 @@ func sealedRecord(record *project.Record, files []index.File) ([]byte, error) {
 
 func besides(f project.PackageFile) project.PackageFile {
 	name := f.FileName()
-	f.Name, f.URL, f.Path = name, "", name
+	f.Name, f.Path = name, name
+	if strings.HasPrefix(f.URL, "file:") {
+		f.URL = "" // it means nothing elsewhere
+	}
+	return f
+}
+
+// unsealedRecord is the record of a sealed jar as that of a jar made from it: by the
+// addresses that the files came from. Where a file has none, there is no such record.
+func unsealedRecord(sealed *project.Record) ([]byte, bool) {
+	out := *sealed
+	out.Packages = nil
+	for _, e := range sealed.Packages {
+		wheels := e.Wheels
+		e.Wheels = nil
+		for _, w := range wheels {
+			e.Wheels = append(e.Wheels, elsewhere(w))
+		}
+		if e.Archive != nil {
+			a := elsewhere(*e.Archive)
+			e.Archive = &a
+		}
+		out.Packages = append(out.Packages, e)
+	}
+	return out.Format(), !namesPaths(&out)
+}
+
+func elsewhere(f project.PackageFile) project.PackageFile {
+	if f.URL != "" {
+		f.Path = ""
+	}
 	return f
 }
 
@@ -323,12 +355,22 @@ func recordedFiles(record *project.Record) []project.PackageFile {
 	return out
 }
 
-func sumMember(ctx context.Context, f *zip.File) (string, int64, error) {
+// openMember opens a member, of which no more is unpacked than its zip announces.
+func openMember(f *zip.File) (io.Reader, io.Closer, error) {
 	r, err := f.Open()
+	if err != nil {
+		return nil, nil, err
+	}
+	most := min(f.UncompressedSize64, limits.Package)
+	return io.LimitReader(r, int64(most)+1), r, nil
+}
+
+func sumMember(ctx context.Context, f *zip.File) (string, int64, error) {
+	r, c, err := openMember(f)
 	if err != nil {
 		return "", 0, err
 	}
-	defer r.Close()
+	defer c.Close()
 	h := sha256.New()
 	n, err := io.Copy(h, store.WithContext(ctx, r))
 	return hex.EncodeToString(h.Sum(nil)), n, err
@@ -354,7 +396,7 @@ func openSealed(file string) (*zip.ReadCloser, *project.Record, error) {
 		if err != nil {
 			break
 		}
-		text, err := io.ReadAll(io.LimitReader(r, 256<<20))
+		text, err := limits.ReadAll(r, "the record of a sealed jar", limits.Record)
 		r.Close()
 		if err != nil {
 			break
@@ -379,23 +421,23 @@ func (m *Machine) unseal(ctx context.Context, z *zip.ReadCloser, selected []sele
 	}
 	for i := range selected {
 		f := &selected[i].file
-		member, ok := members[path.Base(filepath.ToSlash(f.Path))]
+		member, ok := members[f.Name]
 		if !ok {
 			return usage("the sealed jar lacks %s", "seal it anew, for this target: glassjar seal", f.Name)
 		}
 		if m.Store.HasTree(f.SHA256()) {
 			continue
 		}
-		if have, here := m.storedPackage(f.SHA256()); here {
+		if have, here := m.storedPackage(ctx, f.SHA256()); here {
 			f.Path = have
 			continue
 		}
-		r, err := member.Open()
+		r, c, err := openMember(member)
 		if err != nil {
 			return &store.HashError{File: f.Name, Want: f.SHA256(), Have: "unreadable"}
 		}
 		_, where, err := m.Store.Add(ctx, f.Name, f.SHA256(), r)
-		r.Close()
+		c.Close()
 		if err != nil {
 			return fmt.Errorf("%s: %w", f.Name, err)
 		}
@@ -405,12 +447,19 @@ func (m *Machine) unseal(ctx context.Context, z *zip.ReadCloser, selected []sele
 }
 
 // fromSealed makes a jar be what a sealed jar holds.
-func (m *Machine) fromSealed(ctx context.Context, place Place, spec *project.Spec, file string, opt RecreateOptions, decide Decide) (*Outcome, error) {
+func (m *Machine) fromSealed(ctx context.Context, at place.Place, spec *project.Spec, file string, opt RecreateOptions, decide Decide) (*Outcome, error) {
 	z, record, err := openSealed(file)
 	if err != nil {
 		return nil, err
 	}
 	defer z.Close()
+	if !fileExists(at.SpecFile) && !fileExists(at.RecordFile) {
+		text, ok := unsealedRecord(record)
+		if opt.adopt = text; !ok {
+			opt.adopt = nil
+			m.note("no record is written beside the jar: the sealed one has files that came from no address, only from a folder")
+		}
+	}
 	opt.unseal = func(selected []selection) error { return m.unseal(ctx, z, selected) }
-	return m.fromRecord(ctx, place, spec, record, opt, decide)
+	return m.fromRecord(ctx, at, spec, record, opt, decide)
 }

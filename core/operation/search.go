@@ -8,9 +8,9 @@ import (
 	"strings"
 	"sync"
 
-	"golang.org/x/sync/errgroup"
-
+	"glassjar/core/guard"
 	"glassjar/core/index"
+	"glassjar/core/near"
 	"glassjar/core/requirement"
 	"glassjar/core/tags"
 	"glassjar/core/version"
@@ -70,6 +70,9 @@ func (m *Machine) Search(ctx context.Context, opt SearchOptions) (*Found, error)
 	if word == "" || strings.Trim(word, "-") == "" {
 		return nil, usage("there is nothing to look for in %q", "name a word, as in glassjar search press", opt.Word)
 	}
+	if opt.Limit < 1 {
+		return nil, usage("--limit is at least 1, not %d", "leave it out for the first twenty", opt.Limit)
+	}
 	keep, err := opt.filter()
 	if err != nil {
 		return nil, err
@@ -118,7 +121,7 @@ func (c *catalog) match(ctx context.Context, word string, out *Found) ([]Hit, er
 				all = append(all, ranked{Hit{Name: n, Index: s.Name()}, rank})
 			}
 		}
-		for i, n := range nearNames(word, names) {
+		for i, n := range near.Names(word, names) {
 			if !seen[n] {
 				seen[n] = true
 				all = append(all, ranked{Hit{Name: n, Index: s.Name(), Near: true}, 1000 + i})
@@ -163,7 +166,7 @@ func rankOf(word, name string) int {
 func (c *catalog) describeHits(ctx context.Context, hits []Hit, all bool) [][]release {
 	out := make([][]release, len(hits))
 	var mu sync.Mutex
-	group := errgroup.Group{}
+	group := guard.New()
 	group.SetLimit(16)
 	for i := range hits {
 		if _, far := c.indexes.Source(hits[i].Index).(*index.Server); far && !all {
@@ -207,8 +210,8 @@ func finalFirst(releases []release) []release {
 	return out
 }
 
-// maturities are the words of the classifiers, by their number.
-var maturities = []string{"planning", "pre-alpha", "alpha", "beta", "stable", "mature", "inactive"}
+// Maturities are the words of the classifiers, by their number.
+var Maturities = []string{"planning", "pre-alpha", "alpha", "beta", "stable", "mature", "inactive"}
 
 // filter is nil where nothing is filtered.
 func (o SearchOptions) filter() (func(Hit, []release) bool, error) {
@@ -217,13 +220,13 @@ func (o SearchOptions) filter() (func(Hit, []release) bool, error) {
 	}
 	number := ""
 	if o.Maturity != "" {
-		for i, word := range maturities {
+		for i, word := range Maturities {
 			if n := string(rune('1' + i)); strings.EqualFold(o.Maturity, word) || o.Maturity == n {
 				number = n
 			}
 		}
 		if number == "" {
-			return nil, usage("%q is not a maturity", "they are "+strings.Join(maturities, ", "), o.Maturity)
+			return nil, usage("%q is not a maturity", "they are "+strings.Join(Maturities, ", "), o.Maturity)
 		}
 	}
 	var python version.Version
@@ -251,7 +254,7 @@ func (o SearchOptions) filter() (func(Hit, []release) bool, error) {
 // version of Python, on whatever system.
 func servesPython(r release, python version.Version, accepted map[tags.Tag]bool) bool {
 	for _, f := range r.files {
-		spec, err := version.ParseSpecifiers(f.RequiresPython)
+		spec, err := version.ParseLegacySpecifiers(f.RequiresPython)
 		if f.Yanked || err == nil && !spec.Holds(python) {
 			continue
 		}

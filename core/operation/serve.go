@@ -16,7 +16,7 @@ func (m *Machine) Served(dir string) (index.Source, error) {
 	if !filepath.IsAbs(dir) {
 		dir = filepath.Join(m.Dir, dir)
 	}
-	folder := index.NewFolder(filepath.Base(dir), dir)
+	folder := index.NewFolder(filepath.Base(dir), dir).Within()
 	_, err := folder.Names(context.Background())
 	return folder, err
 }

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"sort"
 	"strings"
 
@@ -37,6 +38,7 @@ type EffectiveSettings struct {
 const (
 	FromBuiltIn = "built in"
 	FromUser    = "settings"
+	FromMachine = "machine"
 	FromProject = "project"
 	FromOption  = "option"
 )
@@ -74,6 +76,9 @@ func (m *Machine) EffectiveSettings() (*EffectiveSettings, error) {
 		}
 		out.Settings = append(out.Settings, e)
 	}
+	if len(m.wide.Trusted) > 0 {
+		out.Settings = append(out.Settings, Effective{Key: "trusted", Value: strings.Join(m.wide.Trusted, ", "), From: FromMachine, File: settings.MachineFile(), Words: "the same, for all users of this machine"})
+	}
 	out.addProject(spec)
 	out.addVariables()
 	return out, nil
@@ -96,6 +101,7 @@ func (m *Machine) userValues() map[string]string {
 	set("certificates", s.Certificates)
 	set("second-store", s.SecondStore)
 	set("placing", s.Placing)
+	set("trusted", strings.Join(s.Trusted, ", "))
 	set("bytecode", s.Bytecode)
 	for key, on := range map[string]bool{"allow-http": s.AllowHTTP, "keyring": s.Keyring, "sealed-off": s.SealedOff, "keep-packages": s.KeepPackages, "without-locks": s.WithoutLocks} {
 		if s.Has(key) {
@@ -148,17 +154,40 @@ func (e *EffectiveSettings) addProject(spec *project.Spec) {
 	}
 }
 
+// Variable is a variable of the environment that has a say.
+type Variable struct{ Name, Words string }
+
+// Variables are all that this program reads.
+var Variables = []Variable{
+	{"GLASSJAR_HOME", "one folder for settings, store, shelf, state and cache"},
+	{"GLASSJAR_PYTHONS", "further folders to search for interpreters"},
+	{"VIRTUAL_ENV", "the jar that is active in this shell"},
+	{"PATH", "where interpreters are searched for first, and commands that the jar has not"},
+	{"SHELL", "the shell that enter opens"},
+	{"PYTHONDONTWRITEBYTECODE", "no bytecode is written"},
+	{"PYTHONPATH", "folders that Python puts before the jar's packages; here tells them, sealed-off shuts them out"},
+	{"PYTHONHOME", "where Python looks for its own library; it is unset inside of a jar"},
+	{"PYTHONUSERBASE", "where packages of your own stand; here tells them, sealed-off shuts them out"},
+	{"NETRC", "the file of passwords, in place of .netrc in the home folder"},
+	{"HTTPS_PROXY", "the way out to servers over https"},
+	{"HTTP_PROXY", "the way out to servers over plain http"},
+	{"NO_PROXY", "servers that are asked directly"},
+	{"NO_COLOR", "no colours"},
+	{"TERM", "dumb: no colours and no line that is drawn anew"},
+	{"XDG_CONFIG_HOME", "in place of ~/.config, for the settings"},
+	{"XDG_DATA_HOME", "in place of ~/.local/share, for the store and the shelf"},
+	{"XDG_STATE_HOME", "in place of ~/.local/state, for the lists of jars"},
+	{"XDG_CACHE_HOME", "in place of ~/.cache, for what can be asked for again"},
+}
+
+// ordinary variables are set for everybody, and so say little of what is in effect.
+var ordinary = []string{"PATH", "SHELL", "TERM"}
+
 // addVariables adds those of the process that have a say.
 func (e *EffectiveSettings) addVariables() {
-	for _, v := range []struct{ name, words string }{
-		{"GLASSJAR_HOME", "one folder for settings, store, shelf, state and cache"},
-		{"GLASSJAR_PYTHONS", "further folders to search for interpreters"},
-		{"VIRTUAL_ENV", "the jar that is active in this shell"},
-		{"PYTHONDONTWRITEBYTECODE", "no bytecode is written"}, {"NO_COLOR", "no colours"}, {"NETRC", "the file of passwords"},
-		{"HTTPS_PROXY", "the way out to servers"}, {"HTTP_PROXY", "the way out to servers"}, {"NO_PROXY", "servers that are asked directly"},
-	} {
-		if value := os.Getenv(v.name); value != "" {
-			e.Settings = append(e.Settings, Effective{Key: v.name, Value: fetch.Redact(value), From: v.name, Words: v.words})
+	for _, v := range Variables {
+		if value := os.Getenv(v.Name); value != "" && !slices.Contains(ordinary, v.Name) {
+			e.Settings = append(e.Settings, Effective{Key: v.Name, Value: fetch.Redact(value), From: v.Name, Words: v.Words})
 		}
 	}
 }

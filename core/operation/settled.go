@@ -12,6 +12,7 @@ import (
 
 	"glassjar/core/atomicfile"
 	"glassjar/core/jar"
+	"glassjar/core/place"
 	"glassjar/core/project"
 )
 
@@ -38,7 +39,7 @@ func (m *Machine) settledFile(root string) string {
 // settledPrint is a hash of the settings, the spec, the record, what the jar says
 // of itself, its interpreter's file, and which distributions are in it; empty
 // where one cannot be read.
-func (m *Machine) settledPrint(j *jar.Jar, place Place) string {
+func (m *Machine) settledPrint(j *jar.Jar, at place.Place) string {
 	base, err := j.Base()
 	if err != nil {
 		return ""
@@ -49,7 +50,7 @@ func (m *Machine) settledPrint(j *jar.Jar, place Place) string {
 	}
 	h := sha256.New()
 	fmt.Fprintf(h, "settled 2\n%s\n%s %d %d\n", j.Root, base, program.Size(), program.ModTime().UnixNano())
-	for _, file := range []string{m.Folders.Settings, place.SpecFile, place.RecordFile, j.StateFile(), originsFile(j)} {
+	for _, file := range []string{m.Folders.Settings, at.SpecFile, at.RecordFile, j.StateFile(), originsFile(j)} {
 		data, err := os.ReadFile(file)
 		if err != nil && !os.IsNotExist(err) {
 			return ""
@@ -78,12 +79,12 @@ func (m *Machine) settledPrint(j *jar.Jar, place Place) string {
 
 // settled is the plan of an install that asks for nothing new, of a jar in which
 // nothing has changed since it was settled; nil if that cannot be told.
-func (m *Machine) settled(place Place, opt InstallOptions, asked []project.Asked) *Plan {
-	if opt.Pre || opt.Group != "" || opt.Extra != "" || !place.Exists() {
+func (m *Machine) settled(at place.Place, opt InstallOptions, asked []project.Asked) *Plan {
+	if opt.Pre || opt.Group != "" || opt.Extra != "" || !at.Exists() {
 		return nil
 	}
 	var note settledNote
-	data, err := os.ReadFile(m.settledFile(place.Root))
+	data, err := os.ReadFile(m.settledFile(at.Root))
 	if err != nil || json.Unmarshal(data, &note) != nil || note.Print == "" {
 		return nil
 	}
@@ -92,29 +93,29 @@ func (m *Machine) settled(place Place, opt InstallOptions, asked []project.Asked
 			return nil
 		}
 	}
-	j, err := m.open(place)
-	if err != nil || note.Print != m.settledPrint(j, place) {
+	j, err := m.open(at)
+	if err != nil || note.Print != m.settledPrint(j, at) {
 		return nil
 	}
-	p := emptyPlan(place)
+	p := emptyPlan(at)
 	p.jar, p.Python, p.Kept, p.SampleOnly, p.Asked = j, note.Python, note.Kept, note.SampleOnly, askedTexts(asked)
 	return p
 }
 
 // noteSettled notes that a jar holds what its spec asks for.
-func (m *Machine) noteSettled(place Place, spec *project.Spec, p *Plan) {
-	j, err := m.open(place)
+func (m *Machine) noteSettled(at place.Place, spec *project.Spec, p *Plan) {
+	j, err := m.open(at)
 	if err != nil {
 		return
 	}
-	note := settledNote{Print: m.settledPrint(j, place), Python: p.Python, Kept: p.Kept + len(p.Add) + len(p.Change) + len(p.Mend), SampleOnly: p.SampleOnly}
+	note := settledNote{Print: m.settledPrint(j, at), Python: p.Python, Kept: p.Kept + len(p.Add) + len(p.Change) + len(p.Mend), SampleOnly: p.SampleOnly}
 	for _, a := range spec.Asked {
 		if partOf(a) == (part{}) && a.Marker.Holds(p.python.Environment()) {
 			note.Names = append(note.Names, a.Key())
 		}
 	}
 	data, err := json.Marshal(note)
-	file := m.settledFile(place.Root)
+	file := m.settledFile(at.Root)
 	if err == nil && note.Print != "" {
 		_ = atomicfile.Cache(file, data) // without it all is looked at anew
 	}

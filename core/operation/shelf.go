@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"glassjar/core/jar"
+	"glassjar/core/place"
 	"glassjar/core/project"
 	"glassjar/core/shelf"
 )
@@ -20,6 +21,7 @@ const (
 	ShelfGone       = "folder gone"
 	ShelfUnreadable = "unreadable"
 	ShelfCutOff     = "cut off"
+	ShelfStrange    = "not made here"
 )
 
 // Shelved is one jar that is known on this machine.
@@ -30,7 +32,7 @@ type Shelved struct {
 	Python string `json:"python"`
 	// Packages is how many, Size their bytes with all else in the jar, Shared how
 	// many of these other places have too.
-	Packages int   `json:"packages"`
+	Packages int   `json:"package_count"`
 	Size     int64 `json:"size"`
 	Shared   int64 `json:"shared"`
 	// Used is when a command last used it, UTC.
@@ -74,24 +76,24 @@ func (m *Machine) Shelf(ctx context.Context, stale int) (*Shelf, error) {
 
 // knownJars are those on the list, and those in the shelf's folder that are not.
 func (m *Machine) knownJars() ([]shelf.Known, error) {
-	for _, name := range m.shelfNames() {
+	var others []shelf.Known
+	for _, name := range m.Places().ShelfNames() {
 		root := filepath.Join(m.Folders.Shelf, name)
 		if !m.Known.Has(root) {
-			if j, err := jar.Open(root); err == nil {
-				m.Known.See(j, false)
-			}
+			others = append(others, shelf.Known{Root: root})
 		}
 	}
-	return m.Known.All()
+	all, err := m.Known.All()
+	return append(all, others...), err
 }
 
 func (m *Machine) shelved(ctx context.Context, k shelf.Known) Shelved {
-	place := m.placeAt(k.Root, Named)
-	s := Shelved{Name: filepath.Base(k.Root), Jar: k.Root, Used: k.Used.UTC(), State: ShelfGone, OnShelf: place.Shelf != "", InProject: place.Project != ""}
-	if !place.Exists() {
+	at := m.Places().At(k.Root, place.Named)
+	s := Shelved{Name: filepath.Base(k.Root), Jar: k.Root, Used: k.Used.UTC(), State: ShelfGone, OnShelf: at.Shelf != "", InProject: at.Project != ""}
+	if !at.Exists() {
 		return s
 	}
-	s.Name = place.Prompt()
+	s.Name = at.Prompt()
 	j, err := jar.Open(k.Root)
 	if err != nil {
 		s.State = ShelfUnreadable
@@ -104,7 +106,10 @@ func (m *Machine) shelved(ctx context.Context, k shelf.Known) Shelved {
 		s.State = ShelfUnreadable
 		return s
 	}
-	s.Packages, s.State = len(installed), m.shelfState(ctx, j, place, installed)
+	s.Packages, s.State = len(installed), m.shelfState(ctx, j, at, installed)
+	if !m.Places().MayBeUsed(k.Root) {
+		s.State = ShelfStrange
+	}
 	if jar.PhaseOf(k.Root) == jar.CutOff {
 		s.State = ShelfCutOff
 	}
@@ -112,18 +117,18 @@ func (m *Machine) shelved(ctx context.Context, k shelf.Known) Shelved {
 }
 
 // shelfState looks at what can be told without reading every file.
-func (m *Machine) shelfState(ctx context.Context, j *jar.Jar, place Place, installed []jar.Installed) string {
+func (m *Machine) shelfState(ctx context.Context, j *jar.Jar, at place.Place, installed []jar.Installed) string {
 	if _, err := j.Base(); err != nil {
 		return ShelfPythonGone
 	}
 	if j.OtherSizes(installed) {
 		return ShelfChanged
 	}
-	spec, err := readSpec(place)
+	spec, err := readSpec(at)
 	if err != nil {
 		return ShelfUnreadable
 	}
-	record, err := project.ReadRecord(place.RecordFile)
+	record, err := project.ReadRecord(at.RecordFile)
 	switch {
 	case errors.Is(err, project.ErrNoRecord):
 		return ShelfFine

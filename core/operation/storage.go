@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"glassjar/core/jar"
+	"glassjar/core/progress"
 	"glassjar/core/requirement"
 	"glassjar/core/store"
 )
@@ -22,24 +23,33 @@ type StoreUsage struct {
 	Needed   int64        `json:"needed"`
 	Contents store.Amount `json:"contents"`
 	Bytecode store.Amount `json:"bytecode"`
-	Packages store.Amount `json:"packages"`
+	Packages store.Amount `json:"package_files"`
 	// Saved is how many bytes more there were if every jar and every release had
 	// its own copy of each file.
 	Saved int64 `json:"saved"`
-	// Distributions are by name, the largest first; Jars are by place, with what
-	// each would take by itself.
+	// Distributions are by name, the largest first.
 	Distributions []StoreShare `json:"distributions"`
-	Jars          []StoreShare `json:"jars"`
+	// Jars are by place.
+	Jars []JarShare `json:"shares"`
 	// Discarded is how many bytes discarded jars take.
-	Discarded int64 `json:"discarded"`
+	Discarded int64 `json:"discarded_bytes"`
 }
 
 // StoreShare is a part of the store.
 type StoreShare struct {
 	Name string `json:"name"`
 	store.Amount
-	// Discarded tells that a jar was discarded, and can be brought back.
-	Discarded bool `json:"discarded,omitempty"`
+}
+
+// JarShare is what one jar, with its history, has in the store.
+type JarShare struct {
+	Jar string `json:"jar"`
+	// Needs is all of it, Only what no other jar needs: that comes free when the jar
+	// goes.
+	Needs store.Amount `json:"all"`
+	Only  store.Amount `json:"alone"`
+	// Discarded tells that the jar was discarded, and can be brought back.
+	Discarded bool `json:"was_discarded"`
 }
 
 // needs are the package files that jars known here count on, by their hashes,
@@ -93,7 +103,7 @@ func (m *Machine) StoreUsage(ctx context.Context) (*StoreUsage, error) {
 	if err != nil {
 		return nil, err
 	}
-	out := &StoreUsage{Dir: m.Store.Dir, Distributions: []StoreShare{}, Jars: []StoreShare{}}
+	out := &StoreUsage{Dir: m.Store.Dir, Distributions: []StoreShare{}, Jars: []JarShare{}}
 	for kind, to := range map[string]*store.Amount{store.Contents: &out.Contents, store.Bytecode: &out.Bytecode, store.Packages: &out.Packages} {
 		if *to, err = m.Store.Holds(ctx, kind); err != nil {
 			return nil, err
@@ -108,22 +118,47 @@ func (m *Machine) StoreUsage(ctx context.Context) (*StoreUsage, error) {
 	stood := map[string]string{} // where a discarded jar was
 	for _, a := range away {
 		stood[a.Held] = a.Jar
-		out.Discarded += a.Size
+		out.Discarded += a.Frees
 	}
 	alone := int64(0)
+	users := map[string]int{} // of each content, how many jars need it
+	contents := map[string]map[string]int64{}
+	for root, sums := range byJar {
+		contents[root] = map[string]int64{}
+		for _, sum := range sums {
+			alone += trees[sum].Bytes
+			m.contentsOf(sum, contents[root])
+		}
+		for at := range contents[root] {
+			users[at]++
+		}
+	}
 	for _, root := range sortedNames(byJar) {
-		s := StoreShare{Name: root}
+		s := JarShare{Jar: root}
 		if was, ok := stood[root]; ok {
-			s.Name, s.Discarded = was, true
+			s.Jar, s.Discarded = was, true
 		}
-		for _, sum := range byJar[root] {
-			s.Files, s.Bytes = s.Files+trees[sum].Files, s.Bytes+trees[sum].Bytes
+		for at, size := range contents[root] {
+			s.Needs.Files, s.Needs.Bytes = s.Needs.Files+1, s.Needs.Bytes+size
+			if users[at] == 1 {
+				s.Only.Files, s.Only.Bytes = s.Only.Files+1, s.Only.Bytes+size
+			}
 		}
-		alone += s.Bytes
 		out.Jars = append(out.Jars, s)
 	}
 	out.Saved = max(0, alone-out.Needed)
 	return out, nil
+}
+
+// contentsOf adds the contents of a tree, each with its size, by where they stand.
+func (m *Machine) contentsOf(sum string, to map[string]int64) {
+	t, ok := m.Store.Tree(sum)
+	if !ok {
+		return
+	}
+	for _, e := range t.Members {
+		to[t.Path(e)] = e.Size
+	}
 }
 
 // sizeTrees fills in what each distribution has in the store, each content once,
@@ -164,12 +199,16 @@ func (m *Machine) sizeTrees(out *StoreUsage, needed map[string]string) map[strin
 	return trees
 }
 
-// Tidied is what a tidying of the store removes.
+// Tidied is what a tidying of the store removes: files of the store, which Amount
+// counts, and discarded jars.
 type Tidied struct {
 	store.Amount
-	// Jars are discarded ones that are now gone for good.
-	Jars []string `json:"jars"`
-	Done bool     `json:"done"`
+	// Jars are discarded ones that are now gone for good, JarBytes what these had
+	// for themselves; Frees is that and the files of the store together.
+	Jars     []string `json:"jar_folders"`
+	JarBytes int64    `json:"jar_bytes"`
+	Frees    int64    `json:"frees"`
+	Done     bool     `json:"done"`
 }
 
 // TidyStore removes what no jar, no history and no discarded jar counts on, and
@@ -196,7 +235,7 @@ func (m *Machine) TidyStore(ctx context.Context, days int, plan bool) (*Tidied, 
 			continue
 		}
 		out.Jars = append(out.Jars, a.Jar)
-		out.Bytes += a.Size
+		out.JarBytes += a.Frees
 		going[a.Held] = true
 		if plan {
 			continue
@@ -217,9 +256,9 @@ func (m *Machine) TidyStore(ctx context.Context, days int, plan bool) (*Tidied, 
 		func(sum string) bool { _, ok := needed[sum]; return ok || young(m.Store.TreeUsed(sum)) },
 		func(sum string, came time.Time) bool {
 			_, ok := needed[sum]
-			return ok && m.Settings.KeepPackages || young(came)
+			return ok && m.Store.KeepPackages || young(came)
 		}, plan)
-	out.Files, out.Bytes = gone.Files, out.Bytes+gone.Bytes
+	out.Amount, out.Frees = gone, gone.Bytes+out.JarBytes
 	out.Done = !plan
 	return out, err
 }
@@ -240,6 +279,13 @@ func (m *Machine) VerifyStore(ctx context.Context) (*Verified, error) {
 	}
 	defer release()
 	out := &Verified{}
-	out.Amount, out.Damaged, err = m.Store.Verify(ctx, func(done int) { m.report(Progress{Stage: "verifying", Done: int64(done)}) })
+	out.Amount, out.Damaged, err = m.Store.Verify(ctx, func(done int) { m.report(progress.Event{Stage: "verifying", Done: int64(done)}) })
 	return out, err
+}
+
+// discardForGood removes a jar, which is noted so that what a kill leaves is swept.
+func (m *Machine) discardForGood(root string) error {
+	trash, done := m.Making.Begin(root)
+	defer done()
+	return jar.Discard(root, trash)
 }

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"glassjar/core/jar"
+	"glassjar/core/near"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
 )
@@ -40,7 +41,7 @@ func (e *NotInstalledError) Error() string {
 // Uninstall takes distributions out of a jar and its spec, and what only they
 // needed.
 func (m *Machine) Uninstall(ctx context.Context, ref string, names []string, decide Decide) (*Outcome, error) {
-	place, spec, j, installed, release, err := m.beginFilled(ctx, ref)
+	at, spec, j, installed, release, err := m.beginFilled(ctx, ref)
 	if err != nil {
 		return nil, err
 	}
@@ -52,23 +53,31 @@ func (m *Machine) Uninstall(ctx context.Context, ref string, names []string, dec
 		}
 		gone[requirement.Normalize(n)] = true
 	}
-	if err := checkThere(installed, spec, gone); err != nil {
+	edited, err := m.specToChange(ctx, at, spec)
+	if err != nil {
+		return nil, err
+	}
+	if err := checkThere(installed, edited, gone); err != nil {
 		return nil, err
 	}
 	if err := m.stillNeeded(ctx, j, installed, gone); err != nil {
 		return nil, err
 	}
-	edited := spec
-	if spec.Exists() {
-		text, err := spec.Edit(project.Place{}, nil, names, "")
+	if edited.Exists() {
+		text, err := edited.Edit(project.Place{}, nil, names, "")
 		if err != nil {
 			return nil, err
+		}
+		for _, name := range sortedNames(edited.Tool.FromFile) {
+			if gone[name] {
+				text = project.DropKey(text, []string{"tool", "glassjar", "from-file", name})
+			}
 		}
 		if edited, err = project.ParseSpec(spec.File, text); err != nil {
 			return nil, err
 		}
 	}
-	return m.toSpec(ctx, place, spec, edited, resolveOptions{gone: gone}, decide)
+	return m.toSpec(ctx, at, spec, edited, resolveOptions{gone: gone}, decide)
 }
 
 func checkThere(installed []jar.Installed, spec *project.Spec, gone map[string]bool) error {
@@ -85,7 +94,7 @@ func checkThere(installed []jar.Installed, spec *project.Spec, gone map[string]b
 	for name := range gone {
 		if !there[name] {
 			missing.Names = append(missing.Names, name)
-			missing.Near[name] = nearNames(name, all)
+			missing.Near[name] = near.Names(name, all)
 		}
 	}
 	if len(missing.Names) > 0 {

@@ -4,26 +4,33 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"sort"
 	"strings"
 
+	"glassjar/core/fetch"
 	"glassjar/core/index"
+	"glassjar/core/progress"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
 	"glassjar/core/resolve"
+	"glassjar/core/target"
 	"glassjar/core/version"
 )
 
 // universal is what was solved for all targets and for the jar itself.
 type universal struct {
-	targets []Target
+	targets []target.Target
 	// chosen tells for each target what is to be installed there.
-	chosen map[Target]*resolve.Solution
+	chosen map[target.Target]*resolve.Solution
 	// own is for the jar's interpreter; ownSelected are its files.
 	own         *resolve.Solution
 	ownSelected []selection
-	// left are targets for which there is no solution, with the reason.
-	left map[Target]error
+	// left are targets that the record cannot serve, with the reason.
+	left map[target.Target]error
+	// order is that in which the targets were solved for; set has their environments.
+	order []target.Target
+	set   target.Set
 }
 
 // solveAll solves the roots for every target, then for the jar's own
@@ -37,15 +44,15 @@ func (m *Machine) solveAll(ctx context.Context, p *Plan, spec *project.Spec, roo
 	if err != nil {
 		return nil, err
 	}
-	ownEnv, own := environmentOf(p.python), targetOf(p.python)
+	ownEnv, own := target.EnvironmentOf(p.python), target.Of(p.python)
 	if err := m.checkNames(ctx, p.catalog, roots, ownEnv, base, p.SampleOnly); err != nil {
 		return nil, err
 	}
-	targets, explicit, err := targetsOf(spec)
+	targets, err := target.All(spec.Tool.Targets, spec.RequiresPython)
 	if err != nil {
 		return nil, err
 	}
-	u := &universal{chosen: map[Target]*resolve.Solution{}, left: map[Target]error{}}
+	u := &universal{order: targets, chosen: map[target.Target]*resolve.Solution{}, left: map[target.Target]error{}}
 	keep := map[string]version.Version{}
 	for name, v := range problem.Keep {
 		keep[name] = v
@@ -56,11 +63,11 @@ func (m *Machine) solveAll(ctx context.Context, p *Plan, spec *project.Spec, roo
 		keep[name] = b.version
 	}
 	for n, t := range targets {
-		m.report(Progress{Stage: "solving for all targets", Done: int64(n), Total: int64(len(targets))})
-		s, err := m.solveOne(ctx, p.catalog, t.environment(), roots, problem, keep, base)
+		m.report(progress.Event{Stage: "solving for all targets", Done: int64(n), Total: int64(len(targets))})
+		s, err := m.solveOne(ctx, p.catalog, u.set.Environment(t), roots, problem, keep, base)
 		var failure *SolveError
 		switch {
-		case errors.As(err, &failure) && (!explicit || t == own):
+		case (errors.As(err, &failure) || refused(err)) && (len(spec.Tool.Targets) == 0 || t == own):
 			u.left[t] = err // the jar's own is reported below, in its own words
 			continue
 		case err != nil:
@@ -94,6 +101,66 @@ func (m *Machine) solveAll(ctx context.Context, p *Plan, spec *project.Spec, roo
 	return u, nil
 }
 
+// refused reports whether an index answered that something is not to be had: what only
+// another system needs stops nothing here.
+func refused(err error) bool {
+	var status *fetch.StatusError
+	return errors.As(err, &status) && status.Code >= 400 && status.Code < 500
+}
+
+// leftOut are the targets that the record cannot serve, those with the same reason
+// together.
+func (u *universal) leftOut() []project.LeftOut {
+	out := []project.LeftOut{}
+	at := map[string]int{}
+	for _, t := range u.order {
+		err, ok := u.left[t]
+		if !ok {
+			continue
+		}
+		why := whyLeft(err)
+		i, seen := at[why]
+		if !seen {
+			i, at[why] = len(out), len(out)
+			out = append(out, project.LeftOut{Why: why})
+		}
+		out[i].Targets = append(out[i].Targets, t.String())
+	}
+	for _, one := range out {
+		slices.Sort(one.Targets)
+	}
+	return out
+}
+
+// whyLeft is the reason for which a target is left out, in a line.
+func whyLeft(err error) string {
+	var failure *SolveError
+	if !errors.As(err, &failure) {
+		return err.Error()
+	}
+	var parts []string
+	for _, f := range failure.Facts {
+		switch {
+		case f.Unfit == resolve.Fit && len(f.Needs) > 0 && f.Name != "":
+			parts = append(parts, fmt.Sprintf("%s needs %s", f.Name, f.Needs[0]))
+		case f.Unfit == resolve.Fit && len(f.Needs) > 0:
+			parts = append(parts, "asked for is "+f.Needs[0].String())
+		case f.Unfit == resolve.NoFile:
+			parts = append(parts, f.Name+" has no file for it")
+		case f.Unfit == resolve.SourceOnly:
+			parts = append(parts, f.Name+" has source distributions only")
+		case f.Unfit == resolve.Python:
+			parts = append(parts, f.Name+" is for other Pythons")
+		case f.Unfit == resolve.Broken:
+			parts = append(parts, f.Name+" cannot be read")
+		}
+	}
+	if len(parts) == 0 {
+		return "no versions fit together"
+	}
+	return joinSome(parts)
+}
+
 func withKeep(p resolve.Problem, keep map[string]version.Version) resolve.Problem {
 	p.Keep = keep
 	p.Roots = nil
@@ -101,17 +168,17 @@ func withKeep(p resolve.Problem, keep map[string]version.Version) resolve.Proble
 }
 
 // solveOne solves for a target; files are not looked for.
-func (m *Machine) solveOne(ctx context.Context, c *catalog, env environment, roots []project.Asked, problem resolve.Problem, keep map[string]version.Version, base map[string]present) (*resolve.Solution, error) {
+func (m *Machine) solveOne(ctx context.Context, c *catalog, env target.Environment, roots []project.Asked, problem resolve.Problem, keep map[string]version.Version, base map[string]present) (*resolve.Solution, error) {
 	problem = withKeep(problem, keep)
 	for _, a := range roots {
-		if a.Marker.Holds(env.markers) {
+		if a.Marker.Holds(env.Markers) {
 			problem.Roots = append(problem.Roots, m.need(a))
 		}
 	}
-	s, err := resolve.Solve(ctx, &provider{catalog: c, env: env, ctx: ctx, present: base, keep: keep}, problem)
+	s, err := resolve.Solve(ctx, &provider{catalog: c, env: env, ctx: ctx, present: base, keep: keep}, m.solving(problem, env))
 	var failure *resolve.Failure
 	if errors.As(err, &failure) {
-		return nil, &SolveError{Failure: failure, Environment: env.title}
+		return nil, &SolveError{Failure: failure, Environment: env.Title}
 	}
 	return s, err
 }
@@ -147,7 +214,7 @@ func partOf(a project.Asked) part {
 }
 
 // reach are the names that each part of the spec brings in, in one solution.
-func reach(s *resolve.Solution, roots []project.Asked, env environment) map[part]map[string]bool {
+func reach(s *resolve.Solution, roots []project.Asked, env target.Environment) map[part]map[string]bool {
 	needs := map[string][]resolve.Need{}
 	for _, c := range s.Choices {
 		needs[c.Name] = c.Needs
@@ -158,7 +225,7 @@ func reach(s *resolve.Solution, roots []project.Asked, env environment) map[part
 		if out[p] == nil {
 			out[p] = map[string]bool{}
 		}
-		if !a.Marker.Holds(env.markers) {
+		if !a.Marker.Holds(env.Markers) {
 			continue
 		}
 		var visit func(string)
@@ -179,23 +246,27 @@ func reach(s *resolve.Solution, roots []project.Asked, env environment) map[part
 // record writes what was solved as a record: an entry for each version of each
 // distribution, with the shortest marker that tells where it belongs.
 func (m *Machine) universalRecord(ctx context.Context, p *Plan, spec *project.Spec, roots []project.Asked, u *universal) ([]byte, error) {
-	r := &project.Record{File: p.place.RecordFile, CreatedBy: "glassjar", RequiresPython: spec.RequiresPython, Environments: environments(u.targets),
-		Extras: spec.Extras, Groups: spec.Groups, Asked: askedTexts(sortedAsked(roots)), SeeSystem: p.seesSystem()}
+	r := &project.Record{File: p.place.RecordFile, CreatedBy: "glassjar", RequiresPython: spec.RequiresPython, Environments: target.Environments(u.targets),
+		Extras: spec.Extras, Groups: spec.Groups, Asked: askedTexts(sortedAsked(roots)), SeeSystem: p.seesSystem(), Left: u.leftOut()}
 	type key struct {
 		name    string
 		version string
 	}
-	places := map[key]map[Target]bool{}
+	places := map[key]map[target.Target]bool{}
 	versions := map[key]version.Version{}
 	parts := map[key]map[part]bool{}
-	needs := map[key]map[string]bool{}
+	needs := map[key]map[key]bool{}
 	for _, t := range u.targets {
 		s := u.chosen[t]
-		reached := reach(s, roots, t.environment())
+		here := map[string]key{}
+		for _, c := range s.Choices {
+			here[c.Name] = key{c.Name, c.Version.Key()}
+		}
+		reached := reach(s, roots, u.set.Environment(t))
 		for _, c := range s.Choices {
 			k := key{c.Name, c.Version.Key()}
 			if places[k] == nil {
-				places[k], parts[k], needs[k] = map[Target]bool{}, map[part]bool{}, map[string]bool{}
+				places[k], parts[k], needs[k] = map[target.Target]bool{}, map[part]bool{}, map[key]bool{}
 				versions[k] = c.Version
 			}
 			places[k][t] = true
@@ -206,14 +277,16 @@ func (m *Machine) universalRecord(ctx context.Context, p *Plan, spec *project.Sp
 			}
 			for _, n := range c.Needs {
 				if n.Name != c.Name {
-					needs[k][n.Name] = true
+					needs[k][here[n.Name]] = true
 				}
 			}
 		}
 	}
 	var keys []key
+	versionsOf := map[string]int{}
 	for k := range places {
 		keys = append(keys, k)
+		versionsOf[k.name]++
 	}
 	sort.Slice(keys, func(i, j int) bool {
 		if keys[i].name != keys[j].name {
@@ -233,9 +306,20 @@ func (m *Machine) universalRecord(ctx context.Context, p *Plan, spec *project.Sp
 		if err != nil {
 			return nil, err
 		}
-		e.Dependencies = sortedNames(needs[k])
-		e.Marker = covering(u.targets, func(t Target) bool { return places[k][t] }).And(partMarker(parts[k]))
+		for _, other := range keys {
+			if needs[k][other] {
+				d := project.Dependency{Name: other.name}
+				if versionsOf[other.name] > 1 {
+					d.Version = versions[other]
+				}
+				e.Dependencies = append(e.Dependencies, d)
+			}
+		}
+		e.Marker = u.set.Marker(u.targets, func(t target.Target) bool { return places[k][t] }).And(partMarker(parts[k]))
 		r.Packages = append(r.Packages, e)
+	}
+	if err := m.addPublishers(ctx, p, r); err != nil {
+		return nil, err
 	}
 	return r.Format(), nil
 }
@@ -255,7 +339,7 @@ func partMarker(parts map[part]bool) requirement.Marker {
 }
 
 // pickParts narrows a jar's selection to what the chosen parts bring.
-func pickParts(u *universal, roots []project.Asked, env environment, chosen func(part) bool) []selection {
+func pickParts(u *universal, roots []project.Asked, env target.Environment, chosen func(part) bool) []selection {
 	names := map[string]bool{}
 	for p, reached := range reach(u.own, roots, env) {
 		if chosen(p) {
@@ -290,7 +374,7 @@ func (m *Machine) fileOf(ctx context.Context, p *Plan, name string, v version.Ve
 	}
 	var last error
 	for _, t := range u.targets {
-		f, err := (&provider{catalog: p.catalog, env: t.environment(), ctx: ctx}).file(ctx, name, v)
+		f, err := (&provider{catalog: p.catalog, env: u.set.Environment(t), ctx: ctx}).file(ctx, name, v)
 		if err == nil && f != nil {
 			return f, nil
 		}

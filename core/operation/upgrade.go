@@ -6,9 +6,12 @@ import (
 	"fmt"
 
 	"glassjar/core/jar"
+	"glassjar/core/near"
+	"glassjar/core/place"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
 	"glassjar/core/resolve"
+	"glassjar/core/target"
 	"glassjar/core/version"
 )
 
@@ -35,8 +38,8 @@ type Hold struct {
 }
 
 // What else keeps a distribution back: the jar's Python, that there is no file
-// for this system, that the newest is a source distribution, was withdrawn,
-// cannot stand together with the rest, or that the jar was not upgraded yet.
+// for this system, that the newest is a source distribution, was withdrawn, has a
+// description that cannot be read, cannot stand together with the rest, or that the jar was not upgraded yet.
 const (
 	HeldBySpec     = "spec"
 	HeldByPython   = "python"
@@ -44,6 +47,7 @@ const (
 	HeldBySource   = "source"
 	HeldByYank     = "withdrawn"
 	HeldByTogether = "the others together"
+	HeldByUnread   = "description"
 )
 
 // Outdated is what there is newer of a jar's contents.
@@ -53,6 +57,8 @@ type Outdated struct {
 	// Looked is how many packages were compared.
 	Looked     int  `json:"looked_at"`
 	SampleOnly bool `json:"sample_only"`
+	// Notes tell of packages that their publishers or the index have given up.
+	Notes []string `json:"notes"`
 }
 
 // Outdated looks for newer versions of what is in a jar. Nothing is changed.
@@ -61,15 +67,15 @@ func (m *Machine) Outdated(ctx context.Context, ref string) (*Outdated, error) {
 }
 
 func (m *Machine) outdated(ctx context.Context, ref string) (*Outdated, error) {
-	place, err := m.Locate(ref, false)
+	at, err := m.Places().Locate(ref, false)
 	if err != nil {
 		return nil, err
 	}
-	spec, err := readSpec(place)
+	spec, err := readSpec(at)
 	if err != nil {
 		return nil, err
 	}
-	j, err := m.open(place)
+	j, err := m.open(at)
 	if err != nil {
 		return nil, err
 	}
@@ -77,11 +83,16 @@ func (m *Machine) outdated(ctx context.Context, ref string) (*Outdated, error) {
 	if err != nil {
 		return nil, err
 	}
-	p, err := m.planUpgrade(ctx, place, spec, resolveOptions{free: namesOf(installed)})
+	p, err := m.planUpgrade(ctx, at, spec, resolveOptions{free: namesOf(installed)})
 	if err != nil {
 		return nil, err
 	}
-	out := &Outdated{Jar: place.Root, Looked: len(installed), SampleOnly: p.SampleOnly}
+	out := &Outdated{Jar: at.Root, Looked: len(installed), SampleOnly: p.SampleOnly, Notes: []string{}}
+	for _, d := range installed {
+		if note := standingNote(d.Key(), p.catalog.indexes.Standing(ctx, d.Key())); note != "" && d.Direct == nil {
+			out.Notes = append(out.Notes, note)
+		}
+	}
 	out.Behind, err = m.behind(ctx, p, installed)
 	return out, err
 }
@@ -97,7 +108,7 @@ func namesOf(installed []jar.Installed) map[string]bool {
 // Upgrade moves distributions of a jar, or all, to the newest versions that fit
 // the spec, and writes down what came of it.
 func (m *Machine) Upgrade(ctx context.Context, ref string, names []string, pre bool, decide Decide) (*Outcome, error) {
-	place, spec, _, installed, release, err := m.beginFilled(ctx, ref)
+	at, spec, _, installed, release, err := m.beginFilled(ctx, ref)
 	if err != nil {
 		return nil, err
 	}
@@ -108,7 +119,7 @@ func (m *Machine) Upgrade(ctx context.Context, ref string, names []string, pre b
 			return nil, err
 		}
 	}
-	p, err := m.planUpgrade(ctx, place, spec, resolveOptions{pre: pre, free: free, named: free})
+	p, err := m.planUpgrade(ctx, at, spec, resolveOptions{pre: pre, free: free, named: free})
 	if err != nil {
 		return nil, err
 	}
@@ -132,8 +143,12 @@ func (m *Machine) Upgrade(ctx context.Context, ref string, names []string, pre b
 
 // planUpgrade plans to move to the newest versions. One thing that was asked for
 // is not moved back so that another can go forward, unless there is no other way.
-func (m *Machine) planUpgrade(ctx context.Context, place Place, spec *project.Spec, opt resolveOptions) (*Plan, error) {
-	first, err := m.planTo(ctx, place, spec, spec, opt)
+func (m *Machine) planUpgrade(ctx context.Context, at place.Place, spec *project.Spec, opt resolveOptions) (*Plan, error) {
+	base, err := m.specToChange(ctx, at, spec)
+	if err != nil {
+		return nil, err
+	}
+	first, err := m.planTo(ctx, at, spec, base, opt)
 	if err != nil {
 		return nil, err
 	}
@@ -150,7 +165,7 @@ func (m *Machine) planUpgrade(ctx context.Context, place Place, spec *project.Sp
 		if !news {
 			return p, nil
 		}
-		if p, err = m.planTo(ctx, place, spec, spec, opt); err != nil {
+		if p, err = m.planTo(ctx, at, spec, base, opt); err != nil {
 			var failure *SolveError
 			if errors.As(err, &failure) {
 				return first, nil
@@ -171,7 +186,7 @@ func namedIn(names []string, there map[string]bool) (map[string]bool, error) {
 			return nil, badName(n)
 		case !there[key]:
 			missing.Names = append(missing.Names, key)
-			missing.Near[key] = nearNames(key, sortedNames(there))
+			missing.Near[key] = near.Names(key, sortedNames(there))
 		}
 		out[key] = true
 	}
@@ -228,13 +243,17 @@ func newestFinal(releases []release, here version.Version) (release, bool) {
 // heldBack says why the newest release of a name was not chosen.
 func (m *Machine) heldBack(ctx context.Context, p *Plan, name string, newest release) ([]Hold, error) {
 	holds := []Hold{}
-	judge := &provider{catalog: p.catalog, env: environmentOf(p.python), ctx: ctx}
+	judge := &provider{catalog: p.catalog, env: target.EnvironmentOf(p.python), ctx: ctx}
 	if _, c := judge.judge(newest); c.Unfit != resolve.Fit {
 		by := map[int]string{resolve.Python: HeldByPython, resolve.NoFile: HeldByFiles, resolve.SourceOnly: HeldBySource, resolve.Yanked: HeldByYank}[c.Unfit]
 		return append(holds, Hold{By: by, Detail: c.Detail}), nil
 	}
+	var unread *resolve.UnreadableError
+	if _, err := judge.Needs(ctx, name, "", newest.version); errors.As(err, &unread) {
+		return append(holds, Hold{By: HeldByUnread, Detail: unread.Err.Error()}), nil
+	}
 	for _, a := range p.roots {
-		if a.Key() == name && a.Marker.Holds(judge.env.markers) && !a.Specifiers.Admits(newest.version) {
+		if a.Key() == name && a.Marker.Holds(judge.env.Markers) && !a.Specifiers.Admits(newest.version) {
 			holds = append(holds, Hold{By: HeldBySpec, Range: a.Specifiers.Written(), Detail: m.origin(a)})
 		}
 	}
@@ -257,7 +276,7 @@ func (m *Machine) heldBack(ctx context.Context, p *Plan, name string, newest rel
 
 // heldTogether asks the solver what stands against a version that no single
 // need excludes.
-func (m *Machine) heldTogether(ctx context.Context, p *Plan, env environment, name string, v version.Version) ([]Hold, error) {
+func (m *Machine) heldTogether(ctx context.Context, p *Plan, env target.Environment, name string, v version.Version) ([]Hold, error) {
 	pin := resolve.Need{Name: name, Specifiers: version.MustParseSpecifiers("==" + v.String()), Origin: "the newest version"}
 	problem := resolve.Problem{Roots: []resolve.Need{pin}}
 	selected, _, err := m.solve(ctx, p.catalog, env, p.roots, problem, nil)

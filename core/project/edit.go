@@ -3,6 +3,7 @@ package project
 import (
 	"bytes"
 	"fmt"
+	"slices"
 	"strings"
 
 	"github.com/pelletier/go-toml/v2/unstable"
@@ -24,8 +25,9 @@ func (p Place) path() []string {
 	return []string{"project", "dependencies"}
 }
 
-// Edit is the spec's text with requirements added, replaced (those of the same
-// name) and removed. All else, comments and order included, stays as it is.
+// Edit is the spec's text with requirements added, replaced and removed. One that is
+// added replaces those on the same name that hold under the same marker, or all on
+// that name if it has none; those that are added together stand side by side. All else, comments and order included, stays as it is.
 // newName is the [project] name for a file that has no such table yet.
 func (s *Spec) Edit(place Place, add []string, remove []string, newName string) ([]byte, error) {
 	text := append([]byte(nil), s.Text...)
@@ -69,14 +71,16 @@ func (s *Spec) insert(text []byte, place Place, add []string, newName string) ([
 			return nil, &FileError{File: s.File, Where: strings.Join(path, "."), Why: "it is written in a form that cannot be edited in place"}
 		}
 	}
+	added := map[string]bool{}
 	for _, one := range add {
 		r, err := requirement.Parse(one)
 		if err != nil {
 			return nil, err
 		}
-		if text, err = at.put(text, r.Key(), one); err != nil {
-			return nil, err
+		if !added[one] {
+			text = at.put(text, r, one, added)
 		}
+		added[one] = true
 		at, _ = findArray(text, path)
 	}
 	return text, nil
@@ -85,30 +89,20 @@ func (s *Spec) insert(text []byte, place Place, add []string, newName string) ([
 // newArray writes an empty array where the path leads, at the end of its table
 // or with a new table at the end of the file.
 func (s *Spec) newArray(text []byte, path []string, newName string) []byte {
-	table, key := strings.Join(path[:len(path)-1], "."), path[len(path)-1]
-	line := key + " = []\n"
-	if end, ok := endOfTable(text, path[:len(path)-1]); ok {
-		return splice(text, end, end, line)
-	}
-	var b bytes.Buffer
-	b.Write(text)
-	if len(text) > 0 {
-		if text[len(text)-1] != '\n' {
-			b.WriteByte('\n')
-		}
-		b.WriteByte('\n')
+	table, key := path[:len(path)-1], path[len(path)-1]
+	line := key + " = []"
+	if _, ok := endOfTable(text, table); !ok && hasDotted(text, table) {
+		return addLine(text, nil, strings.Join(path, ".")+" = []") // as the others are written
+	} else if ok {
+		return addLine(text, table, line)
 	}
 	if path[0] == "project" && !s.Project {
-		fmt.Fprintf(&b, "[project]\nname = %s\nversion = \"0.1.0\"\n", tomlString(newName))
-		if len(path) == 3 {
-			b.WriteString("\n")
+		text = addTable(text, "[project]", "name = "+tomlString(newName), `version = "0.1.0"`)
+		if len(path) == 2 {
+			return addLine(text, table, line)
 		}
 	}
-	if path[0] != "project" || s.Project || len(path) == 3 {
-		fmt.Fprintf(&b, "[%s]\n", table)
-	}
-	b.WriteString(line)
-	return b.Bytes()
+	return addTable(text, "["+strings.Join(table, ".")+"]", line)
 }
 
 // array is the place of an array in a text.
@@ -120,37 +114,6 @@ type array struct {
 type item struct {
 	start, end int // of the value
 	text       string
-}
-
-// walkKeys calls visit for each key of a text with its whole path.
-func walkKeys(text []byte, visit func(path []string, keyEnd int, value *unstable.Node) bool) {
-	var p unstable.Parser
-	p.Reset(text)
-	var table []string
-	for p.NextExpression() {
-		e := p.Expression()
-		switch e.Kind {
-		case unstable.Table, unstable.ArrayTable:
-			table = keyParts(e.Key())
-		case unstable.KeyValue:
-			path := append(append([]string(nil), table...), keyParts(e.Key())...)
-			keyEnd, it := 0, e.Key()
-			for it.Next() {
-				keyEnd = int(it.Node().Raw.Offset + it.Node().Raw.Length)
-			}
-			if visit(path, keyEnd, e.Value()) {
-				return
-			}
-		}
-	}
-}
-
-func keyParts(it unstable.Iterator) []string {
-	var parts []string
-	for it.Next() {
-		parts = append(parts, string(it.Node().Data))
-	}
-	return parts
 }
 
 func samePath(have, want []string) bool {
@@ -216,43 +179,38 @@ func brackets(text []byte, keyEnd int, items []item) (int, int) {
 	return -1, -1
 }
 
-// endOfTable is where a line can be added to a table: after its last key.
-func endOfTable(text []byte, path []string) (int, bool) {
-	header := "[" + strings.Join(path, ".") + "]"
-	at := -1
-	offset := 0
-	inside := false
-	for _, line := range bytes.SplitAfter(text, []byte("\n")) {
-		trimmed := strings.TrimSpace(string(line))
-		if head, _, _ := strings.Cut(trimmed, "#"); strings.HasPrefix(trimmed, "[") && strings.ReplaceAll(strings.TrimSpace(head), " ", "") == header {
-			inside, at = true, offset+len(line)
-		} else if inside && strings.HasPrefix(trimmed, "[") && !strings.HasPrefix(string(line), " ") && strings.Contains(trimmed, "]") && !strings.Contains(trimmed, ",") && !strings.ContainsAny(trimmed, `"'`) {
-			inside = false
-		} else if inside && trimmed != "" {
-			at = offset + len(line)
-		}
-		offset += len(line)
-	}
-	return at, at >= 0
-}
-
 func splice(text []byte, from, to int, with string) []byte {
 	return append(append(append([]byte(nil), text[:from]...), with...), text[to:]...)
 }
 
-// put replaces the item of the same name, or adds one in the array's own style.
-func (a array) put(text []byte, key, one string) ([]byte, error) {
-	for _, it := range a.items {
-		if r, err := requirement.Parse(it.text); err == nil && r.Key() == key {
-			return splice(text, it.start, it.end, tomlString(one)), nil
+// put writes a requirement in the place of the one that it replaces, or adds it in the
+// array's own style. keep are texts of items that stay.
+func (a array) put(text []byte, want requirement.Requirement, one string, keep map[string]bool) []byte {
+	var replaced []int
+	for i, it := range a.items {
+		r, err := requirement.Parse(it.text)
+		if err == nil && r.Key() == want.Key() && !keep[it.text] && (want.Marker.IsZero() || r.Marker.String() == want.Marker.String()) {
+			replaced = append(replaced, i)
 		}
 	}
+	if len(replaced) > 0 {
+		for _, i := range slices.Backward(replaced[1:]) {
+			text = a.dropItem(text, i)
+		}
+		it := a.items[replaced[0]]
+		return splice(text, it.start, it.end, tomlString(one))
+	}
+	return a.addItem(text, one)
+}
+
+// addItem adds an item at the end of the array, in the array's own style.
+func (a array) addItem(text []byte, one string) []byte {
 	if len(a.items) == 0 {
-		return splice(text, a.close, a.close, "\n    "+tomlString(one)+",\n"), nil
+		return splice(text, a.close, a.close, "\n    "+tomlString(one)+",\n")
 	}
 	last := a.items[len(a.items)-1]
 	if !bytes.Contains(text[a.open:a.close], []byte("\n")) {
-		return splice(text, last.end, last.end, ", "+tomlString(one)), nil
+		return splice(text, last.end, last.end, ", "+tomlString(one))
 	}
 	// One item a line: the new line goes after the last item's, whose comment
 	// stays with it.
@@ -271,36 +229,39 @@ func (a array) put(text []byte, key, one string) ([]byte, error) {
 	if !strings.Contains(strings.SplitN(tail, "#", 2)[0], ",") {
 		text = splice(text, last.end, last.end, ",")
 	}
-	return text, nil
+	return text
 }
 
 // without removes the items of the names given, each with its line where it
 // has one of its own.
 func (a array) without(text []byte, gone map[string]bool) []byte {
 	for i := len(a.items) - 1; i >= 0; i-- {
-		it := a.items[i]
-		r, err := requirement.Parse(it.text)
-		if err != nil || !gone[r.Key()] {
-			continue
+		if r, err := requirement.Parse(a.items[i].text); err == nil && gone[r.Key()] {
+			text = a.dropItem(text, i)
 		}
-		from, to := it.start, it.end
-		for to < len(text) && (text[to] == ' ' || text[to] == ',' || text[to] == '\t') {
-			to++
-		}
-		lineStart := bytes.LastIndexByte(text[:from], '\n') + 1
-		if strings.TrimSpace(string(text[lineStart:from])) == "" {
-			if to < len(text) && text[to] == '#' {
-				to += bytes.IndexByte(append(text[to:len(text):len(text)], '\n'), '\n')
-			}
-			if to < len(text) && text[to] == '\n' {
-				from, to = lineStart, to+1
-			}
-		} else if i == len(a.items)-1 && i > 0 {
-			from = a.items[i-1].end
-		}
-		text = splice(text, from, to, "")
 	}
 	return text
+}
+
+// dropItem removes an item, with its line where it has one of its own. Items before it
+// keep their places.
+func (a array) dropItem(text []byte, i int) []byte {
+	from, to := a.items[i].start, a.items[i].end
+	for to < len(text) && (text[to] == ' ' || text[to] == ',' || text[to] == '\t' || text[to] == '\r') {
+		to++
+	}
+	lineStart := bytes.LastIndexByte(text[:from], '\n') + 1
+	if strings.TrimSpace(string(text[lineStart:from])) == "" {
+		if to < len(text) && text[to] == '#' {
+			to += bytes.IndexByte(append(text[to:len(text):len(text)], '\n'), '\n')
+		}
+		if to < len(text) && text[to] == '\n' {
+			from, to = lineStart, to+1
+		}
+	} else if i == len(a.items)-1 && i > 0 {
+		from = a.items[i-1].end
+	}
+	return splice(text, from, to, "")
 }
 
 // tomlString writes a basic string, or a literal one where that reads better.

@@ -3,6 +3,7 @@ package project
 import (
 	"bytes"
 	"fmt"
+	"slices"
 	"strings"
 
 	"github.com/pelletier/go-toml/v2/unstable"
@@ -15,33 +16,11 @@ func SetKey(text []byte, path []string, value string) []byte {
 		return splice(text, from, to, value)
 	}
 	text = dropTables(text, path)
-	table, line := path[:len(path)-1], path[len(path)-1]+" = "+value+"\n"
-	if len(table) == 0 {
-		at := firstTable(text)
-		if at > 0 && text[at-1] != '\n' {
-			line = "\n" + line
-		}
-		if at < len(text) {
-			line += "\n"
-		}
-		return splice(text, at, at, line)
+	table, line := path[:len(path)-1], path[len(path)-1]+" = "+value
+	if _, ok := endOfTable(text, table); ok {
+		return addLine(text, table, line)
 	}
-	if end, ok := endOfTable(text, table); ok {
-		if end > 0 && text[end-1] != '\n' {
-			line = "\n" + line
-		}
-		return splice(text, end, end, line)
-	}
-	var b bytes.Buffer
-	b.Write(text)
-	if len(text) > 0 {
-		if text[len(text)-1] != '\n' {
-			b.WriteByte('\n')
-		}
-		b.WriteByte('\n')
-	}
-	fmt.Fprintf(&b, "[%s]\n%s", strings.Join(table, "."), line)
-	return b.Bytes()
+	return addTable(text, "["+strings.Join(table, ".")+"]", line)
 }
 
 // GetKey is the value of a key as the text writes it; false if there is none.
@@ -159,41 +138,15 @@ func stringEnd(text []byte, at int) int {
 	return len(text)
 }
 
-// firstTable is where the first table's head begins, the comment above it
-// included, or the end of the text.
-func firstTable(text []byte) int {
-	offset, above := 0, 0
-	for _, line := range bytes.SplitAfter(text, []byte("\n")) {
-		trimmed := bytes.TrimSpace(line)
-		switch {
-		case bytes.HasPrefix(trimmed, []byte("[")):
-			return above
-		case len(trimmed) > 0 && trimmed[0] != '#':
-			above = offset + len(line)
-		case len(trimmed) == 0:
-			above = offset + len(line)
-		}
-		offset += len(line)
-	}
-	return len(text)
-}
-
 // dropTables takes out the tables, and the arrays of tables, of a name.
 func dropTables(text []byte, path []string) []byte {
-	var out []byte
-	inside := false
-	name := strings.Join(path, ".")
-	for _, line := range bytes.SplitAfter(text, []byte("\n")) {
-		head, _, _ := strings.Cut(strings.TrimSpace(string(line)), "#")
-		if strings.HasPrefix(head, "[") {
-			at := strings.Trim(strings.ReplaceAll(head, " ", ""), "[]")
-			inside = at == name || strings.HasPrefix(at, name+".")
-		}
-		if !inside {
-			out = append(out, line...)
+	heads := tables(text)
+	for i, t := range slices.Backward(heads) {
+		if len(t.path) >= len(path) && equalPath(t.path[:len(path)], path) {
+			text = splice(text, t.start, nextTable(text, heads, i), "")
 		}
 	}
-	return out
+	return text
 }
 
 // HasTable reports whether a TOML text has the head of a table.
@@ -204,25 +157,22 @@ func HasTable(text []byte, path []string) bool {
 
 // DropEmptyTable takes out a table's head if nothing stands below it.
 func DropEmptyTable(text []byte, path []string) []byte {
-	lines := bytes.SplitAfter(text, []byte("\n"))
-	for i, line := range lines {
-		if head := strings.ReplaceAll(strings.TrimSpace(string(line)), " ", ""); head != "["+strings.Join(path, ".")+"]" {
+	heads := tables(text)
+	for i, t := range heads {
+		if !equalPath(t.path, path) {
 			continue
 		}
-		end := i + 1
-		for end < len(lines) && len(bytes.TrimSpace(lines[end])) == 0 {
-			end++
-		}
-		if end < len(lines) && !bytes.HasPrefix(bytes.TrimSpace(lines[end]), []byte("[")) {
+		start, end := t.start, nextTable(text, heads, i)
+		if len(bytes.TrimSpace(text[t.end:end])) > 0 {
 			return text
 		}
-		start := i
-		if end == len(lines) {
-			for start > 0 && len(bytes.TrimSpace(lines[start-1])) == 0 {
-				start--
+		if end == len(text) {
+			start = len(bytes.TrimRight(text[:start], " \t\r\n"))
+			if start > 0 {
+				start += bytes.IndexByte(text[start:], '\n') + 1
 			}
 		}
-		return bytes.Join(append(append([][]byte(nil), lines[:start]...), lines[end:]...), nil)
+		return splice(text, start, end, "")
 	}
 	return text
 }

@@ -19,7 +19,7 @@ func TestKeys(t *testing.T) {
 	}{
 		{"a string", "store = \"/a\" # big\nx = 1\n", []string{"store"}, `"/b"`, "store = \"/b\" # big\nx = 1\n"},
 		{"a list over several lines", "p = [\n \"#\", # ]\n]\nq = 1\n", []string{"p"}, "[]", "p = []\nq = 1\n"},
-		{"a new key stands before the tables", "a = 1\n\n# of t\n[t]\nb = 2\n", []string{"c"}, "true", "a = 1\n\nc = true\n\n# of t\n[t]\nb = 2\n"},
+		{"a new key stands before the tables", "a = 1\n\n# of t\n[t]\nb = 2\n", []string{"c"}, "true", "a = 1\nc = true\n\n# of t\n[t]\nb = 2\n"},
 		{"a new key in a table", "[t]\nb = 2\n\n[u]\n", []string{"t", "c"}, "3", "[t]\nb = 2\nc = 3\n\n[u]\n"},
 		{"a new table", "a = 1", []string{"t", "c"}, "3", "a = 1\n\n[t]\nc = 3\n"},
 		{"an empty text", "", []string{"c"}, "3", "c = 3\n"},

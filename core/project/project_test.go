@@ -128,6 +128,22 @@ func TestEdit(t *testing.T) {
 			"project.name = 'x'\nproject.dependencies = ['a', \"b\"]\n"},
 		{"quotes in a marker", "[project]\nname='x'\ndependencies=[\n]\n", project.Place{}, []string{`a; os_name == "nt"`}, nil,
 			"[project]\nname='x'\ndependencies=[\n\n    'a; os_name == \"nt\"',\n]\n"},
+		{"two with markers stand side by side", "[project]\nname='x'\ndependencies=['a', 'b', 'A>0']\n", project.Place{}, []string{`a<2; os_name == "nt"`, `a>=2; os_name == "posix"`, `a>=2; os_name == "posix"`}, nil,
+			"[project]\nname='x'\ndependencies=['a', 'b', 'A>0', 'a<2; os_name == \"nt\"', 'a>=2; os_name == \"posix\"']\n"},
+		{"one without a marker is instead of all", "[project]\nname='x'\ndependencies=[\n 'a>1', # why\n 'b',\n 'a<2; os_name == \"nt\"',\n]\n", project.Place{}, []string{"a>3"}, nil,
+			"[project]\nname='x'\ndependencies=[\n \"a>3\", # why\n 'b',\n]\n"},
+		{"the same marker", "[project]\nname='x'\ndependencies=['a<2; os_name == \"nt\"', 'a']\n", project.Place{}, []string{`a<3; os_name == "nt"`}, nil,
+			"[project]\nname='x'\ndependencies=['a<3; os_name == \"nt\"', 'a']\n"},
+		{"no line end at the end", "[project]\nname='x'", project.Place{}, []string{"a"}, nil, "[project]\nname='x'\ndependencies = [\n    \"a\",\n]\n"},
+		{"a quoted head", "[ \"project\" ] # ours\nname='x'\n[tool.x]\n", project.Place{}, []string{"a"}, nil,
+			"[ \"project\" ] # ours\nname='x'\ndependencies = [\n    \"a\",\n]\n[tool.x]\n"},
+		{"a head within a text", "[project]\nname='x'\ndescription='''\n[project]\n[tool.x]\n'''\n\n# of x\n[tool.x]\n", project.Place{}, []string{"a"}, nil,
+			"[project]\nname='x'\ndescription='''\n[project]\n[tool.x]\n'''\ndependencies = [\n    \"a\",\n]\n\n# of x\n[tool.x]\n"},
+		{"a byte order mark", "\uFEFF[project]\nname='x'\ndependencies=['b']\n", project.Place{}, []string{"a"}, nil, "\uFEFF[project]\nname='x'\ndependencies=['b', \"a\"]\n"},
+		{"nothing but a mark", "\uFEFF", project.Place{}, []string{"a"}, nil, "\uFEFF[project]\nname = \"orchard\"\nversion = \"0.1.0\"\ndependencies = [\n    \"a\",\n]\n"},
+		{"line ends of two characters", "[project]\r\nname='x'\r\ndependencies = [\r\n  'a', # why\r\n  'b',\r\n]\r\n", project.Place{}, []string{"c"}, []string{"a"},
+			"[project]\r\nname='x'\r\ndependencies = [\r\n  'b',\r\n  \"c\",\n]\r\n"},
+		{"dotted keys without a list", "project.name = 'x'\n\n[tool.x]\n", project.Place{}, []string{"b"}, nil, "project.name = 'x'\nproject.dependencies = [\n    \"b\",\n]\n\n[tool.x]\n"},
 		{"out of every place", "[project]\nname='x'\ndependencies=['a']\n[project.optional-dependencies]\ne=['a','b']\n[dependency-groups]\ng=['a']\n", project.Place{}, nil, []string{"a"},
 			"[project]\nname='x'\ndependencies=[]\n[project.optional-dependencies]\ne=['b']\n[dependency-groups]\ng=[]\n"},
 	} {
@@ -148,7 +164,7 @@ func TestEditIndexes(t *testing.T) {
 }
 
 func TestList(t *testing.T) {
-	list, err := project.ParseList("needs.txt", "# ours\n\nbrixmeter>=2  # scale\npress @ https://a.example/press-1.0-py3-none-any.whl#sha256=ab\n  must-core ; os_name == 'nt'\n")
+	list, _, err := project.ParseList("needs.txt", "\uFEFF# ours\r\n\nbrixmeter>=2  # scale\npress @ https://a.example/press-1.0-py3-none-any.whl#sha256=ab\n  must-core ; os_name == 'nt'\n")
 	require.NoError(t, err)
 	var got []string
 	for _, a := range list {
@@ -156,10 +172,19 @@ func TestList(t *testing.T) {
 	}
 	assert.Equal(t, []string{"brixmeter>=2", "press @ https://a.example/press-1.0-py3-none-any.whl#sha256=ab", `must-core; os_name == "nt"`}, got)
 	assert.Equal(t, 5, list[2].Line)
-	for text, says := range map[string]string{"-x other\n": "option", "a\n--wings\n": "line 2", "a >>\n": "column 3"} {
-		_, err := project.ParseList("needs.txt", text)
+	for text, says := range map[string]string{"-x other\n": "follow it by itself", "a\n--wings\n": "line 2", "a >>\n": "column 3"} {
+		_, _, err := project.ParseList("needs.txt", text)
 		assert.ErrorContains(t, err, says, text)
 	}
+	// All faults in one go, and what is a requirement all the same.
+	list, left, err := project.ParseList("needs.txt", "a==1 \\\n    --sum=sha256:ab\nb>=2 --sum=sha256:cd\n>=\nc\n")
+	var faults *project.ListError
+	require.ErrorAs(t, err, &faults)
+	assert.Len(t, faults.Faults, 4)
+	assert.Len(t, left, 4)
+	require.Len(t, list, 3)
+	assert.Equal(t, []string{"a==1", "b>=2", "c"}, []string{list[0].String(), list[1].String(), list[2].String()})
+	assert.Contains(t, left[2].Error(), `line 3: "--sum=sha256:cd" follows the requirement`)
 }
 
 const record = `lock-version = "1.0"
@@ -178,12 +203,12 @@ requires-python = ">=3.8"
 dependencies = [{name = "must-core", version = "1.0"}]
 index = "https://a.example/simple/"
 attestation-identities = [{kind = "x"}]
-wheels = [{name = "press_tool-1.0-py3-none-any.whl", upload-time = 2024-01-02T03:04:05Z, url = "https://a.example/p.whl", size = 12, hashes = {SHA256 = "AB"}}]
-sdist = {path = "sub/press_tool-1.0.tar.gz", hashes = {sha256 = "cd"}}
+wheels = [{name = "press_tool-1.0-py3-none-any.whl", upload-time = 2024-01-02T03:04:05Z, url = "https://a.example/p.whl", size = 12, hashes = {SHA256 = "ABABABABABABABABABABABABABABABABABABABABABABABABABABABABABABABAB"}}]
+sdist = {path = "sub/press_tool-1.0.tar.gz", hashes = {sha256 = "cdcdcdcdcdcdcdcdcdcdcdcdcdcdcdcdcdcdcdcdcdcdcdcdcdcdcdcdcdcdcdcd"}}
 
 [[packages]]
 name = "local"
-archive = {path = "local-1.0-py3-none-any.whl", hashes = {sha256 = "ef"}}
+archive = {path = "local-1.0-py3-none-any.whl", hashes = {sha256 = "efefefefefefefefefefefefefefefefefefefefefefefefefefefefefefefef", new = "1"}}
 
 [[packages]]
 name = "from-git"
@@ -199,8 +224,9 @@ func TestParseRecord(t *testing.T) {
 	require.Len(t, r.Packages, 3)
 	p := r.Packages[0]
 	assert.Equal(t, "press-tool", p.Name)
-	assert.Equal(t, []string{"must-core"}, p.Dependencies)
-	assert.Equal(t, "ab", p.Wheels[0].Hashes["sha256"])
+	assert.Equal(t, "must-core", p.Dependencies[0].Name)
+	assert.Equal(t, "1.0", p.Dependencies[0].Version.String())
+	assert.Equal(t, strings.Repeat("ab", 32), p.Wheels[0].Hashes["sha256"])
 	assert.Equal(t, "2024-01-02T03:04:05Z", p.Wheels[0].Uploaded.Format("2006-01-02T15:04:05Z07:00"))
 	assert.Equal(t, filepath.FromSlash("/orchard/sub/press_tool-1.0.tar.gz"), r.LocalPath(*p.Sdist))
 	assert.Equal(t, "press_tool-1.0.tar.gz", p.Sdist.FileName())
@@ -214,6 +240,7 @@ func TestParseRecord(t *testing.T) {
 
 func TestRecordFaults(t *testing.T) {
 	head := "lock-version = \"1.0\"\ncreated-by = \"x\"\n"
+	sum := " hashes = {sha256 = \"" + strings.Repeat("0", 64) + "\"}"
 	for text, says := range map[string]string{
 		"x = 1\n":                                              "no lock-version",
 		"lock-version = \"2.0\"\n":                             "newer",
@@ -225,9 +252,15 @@ func TestRecordFaults(t *testing.T) {
 		head + "[[packages]]\nname = \"a\"\n":                  "one source",
 		head + "[[packages]]\nname = \"a\"\nversion = \"x\"\n": "not a version",
 		head + "[[packages]]\nname = \"a\"\nmarker = \"x\"\n":  "marker",
-		head + "[[packages]]\nname = \"a\"\nwheels = [{hashes = {sha256 = \"a\"}}]\n":             "neither url nor path",
-		head + "[[packages]]\nname = \"a\"\nwheels = [{url = \"https://a.example/a.whl\"}]\n":     "no hash",
-		head + "[[packages]]\nname = \"a\"\ndirectory = {path = \".\"}\nvcs = {type = \"git\"}\n": "one source",
+		head + "[[packages]]\nname = \"a\"\nwheels = [{hashes = {sha256 = \"a\"}}]\n":         "neither url nor path",
+		head + "[[packages]]\nname = \"a\"\nwheels = [{url = \"https://a.example/a.whl\"}]\n": "no hash",
+		head: "no packages",
+		head + "[[packages]]\nname = \"a\"\nwheels = [{url = \"https://a.example/a.whl\", hashes = {sha256 = \"ab\"}}]\n":                                      "no such hash",
+		head + "[[packages]]\nname = \"a\"\nwheels = [{url = \"https://a.example/a.whl\", hashes = {new = \"ab\"}}]\n":                                         "relied on",
+		head + "[[packages]]\nname = \"a\"\nwheels = [{url = \"https://a.example/a.whl\", size = -1, hashes = {new = \"ab\"}}]\n":                              "size",
+		head + "[[packages]]\nname = \"a\"\nversion = \"1.2\"\nwheels = [\n {name = \"a-1.3-py3-none-any.whl\", url = \"https://a.example/x\"," + sum + "}]\n": "line 3: packages, entry 1 (a): version 1.2 (line 5) is not that of its file a-1.3-py3-none-any.whl (line 7)",
+		head + "[[packages]]\nname = \"a\"\nsdist = {url = \"https://a.example/b-1.tar.gz\"," + sum + "}\n":                                                    "its file b-1.tar.gz (line 5) is of b",
+		head + "[[packages]]\nname = \"a\"\ndirectory = {path = \".\"}\nvcs = {type = \"git\"}\n":                                                              "one source",
 	} {
 		_, err := project.ParseRecord("pylock.toml", []byte(text))
 		assert.ErrorContains(t, err, says, text)
@@ -241,6 +274,7 @@ func TestRecordRoundTrip(t *testing.T) {
 	r, err := project.ParseRecord("pylock.toml", []byte(record))
 	require.NoError(t, err)
 	r.Packages = r.Packages[:2]
+	r.Left = []project.LeftOut{{Targets: []string{"windows-x86_64 3.12"}, Why: "must has no file for it"}}
 	r.Asked, r.SeeSystem = []string{`press-tool; os_name == "nt"`, "a'b\"c\\d"}, true
 	text := r.Format()
 	again, err := project.ParseRecord("pylock.toml", text)
@@ -296,7 +330,19 @@ func FuzzRecord(f *testing.F) {
 		if err != nil {
 			return
 		}
-		_, _ = project.ParseList("x", string(text))
+		_, _, _ = project.ParseList("x", string(text))
 		_ = r.Format()
+	})
+}
+
+func FuzzList(f *testing.F) {
+	f.Add("brixmeter>=1  # sweet\nmust-core ; python_version < '3.9'\n\\\n")
+	f.Add("press @ file:///a.whl --hash=sha256:ab\n-r other.txt\n")
+	f.Fuzz(func(t *testing.T, text string) {
+		asked, left, err := project.ParseList("needs.txt", text)
+		for _, a := range asked {
+			require.NotEmpty(t, a.Name)
+		}
+		require.True(t, err == nil || len(left) > 0 || len(asked) == 0)
 	})
 }

@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"io/fs"
 	"net/url"
-	"os"
 	"path"
 	"path/filepath"
 	"strings"
@@ -14,6 +13,9 @@ import (
 
 	"github.com/pelletier/go-toml/v2"
 
+	"glassjar/core/digest"
+	"glassjar/core/internal/lazy"
+	"glassjar/core/limits"
 	"glassjar/core/requirement"
 	"glassjar/core/version"
 )
@@ -34,6 +36,15 @@ type Record struct {
 	Asked []string
 	// SeeSystem says that the base's packages counted as present.
 	SeeSystem bool
+	// Left are targets that the record was meant to serve and cannot; they stand in
+	// [tool.glassjar] too.
+	Left []LeftOut
+}
+
+// LeftOut is targets that a record does not serve, for one reason.
+type LeftOut struct {
+	Targets []string `toml:"targets" json:"targets"`
+	Why     string   `toml:"why" json:"why"`
 }
 
 // Package is one entry of a record.
@@ -43,16 +54,25 @@ type Package struct {
 	Version        version.Version
 	Marker         requirement.Marker
 	RequiresPython version.Specifiers
-	// Dependencies are the names of entries that this one needs, sorted.
-	Dependencies []string
+	// Dependencies are the entries that this one needs, sorted.
+	Dependencies []Dependency
 	// Index is the address of the index it came from.
 	Index   string
 	Wheels  []PackageFile
 	Sdist   *PackageFile
 	Archive *PackageFile
+	// Publishers are who published its files, as the index says (PEP 740): "kind" and
+	// what else it knows them by.
+	Publishers []map[string]string
 	// Unsupported names a kind of source that this program cannot install from,
 	// "vcs" or "directory"; empty otherwise.
 	Unsupported string
+}
+
+// Dependency names an entry: by its version too where several have that name.
+type Dependency struct {
+	Name    string
+	Version version.Version
 }
 
 // PackageFile is a file that a record names.
@@ -95,8 +115,9 @@ type rawRecord struct {
 	Packages       []rawEntry `toml:"packages"`
 	Tool           struct {
 		Glassjar struct {
-			Asked     []string `toml:"asked"`
-			SeeSystem bool     `toml:"see-system"`
+			Asked     []string  `toml:"asked"`
+			SeeSystem bool      `toml:"see-system"`
+			Left      []LeftOut `toml:"left-out"`
 		} `toml:"glassjar"`
 	} `toml:"tool"`
 }
@@ -111,6 +132,7 @@ type rawEntry struct {
 	Wheels         []rawFile        `toml:"wheels"`
 	Sdist          *rawFile         `toml:"sdist"`
 	Archive        *rawFile         `toml:"archive"`
+	Identities     []map[string]any `toml:"attestation-identities"`
 	VCS            map[string]any   `toml:"vcs"`
 	Directory      map[string]any   `toml:"directory"`
 }
@@ -130,7 +152,7 @@ var ErrNoRecord = errors.New("there is no record")
 // ReadRecord reads a record. The error is a [*FileError] for a file that is
 // not as PEP 751 says, and wraps [ErrNoRecord] for one that is not there.
 func ReadRecord(file string) (*Record, error) {
-	text, err := os.ReadFile(file)
+	text, err := limits.ReadFile(file, limits.Record)
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil, fmt.Errorf("%s: %w", file, ErrNoRecord)
 	}
@@ -143,7 +165,10 @@ func ReadRecord(file string) (*Record, error) {
 // ParseRecord is [ReadRecord] for a text at hand.
 func ParseRecord(file string, text []byte) (*Record, error) {
 	var raw rawRecord
-	if err := toml.Unmarshal(text, &raw); err != nil {
+	if err := limits.TOML(file, text); err != nil {
+		return nil, err
+	}
+	if err := toml.Unmarshal(plain(text), &raw); err != nil {
 		return nil, tomlFault(file, err)
 	}
 	fail := func(where, why string) (*Record, error) {
@@ -158,7 +183,7 @@ func ParseRecord(file string, text []byte) (*Record, error) {
 		return fail("", "it has no created-by, so it is no record as PEP 751 says")
 	}
 	r := &Record{File: file, CreatedBy: raw.CreatedBy, Extras: normalAll(raw.Extras), Groups: normalAll(raw.Groups), DefaultGroups: normalAll(raw.DefaultGroups),
-		Asked: raw.Tool.Glassjar.Asked, SeeSystem: raw.Tool.Glassjar.SeeSystem}
+		Asked: raw.Tool.Glassjar.Asked, SeeSystem: raw.Tool.Glassjar.SeeSystem, Left: raw.Tool.Glassjar.Left}
 	var err error
 	if r.RequiresPython, err = version.ParseSpecifiers(raw.RequiresPython); err != nil {
 		return fail("requires-python", err.Error())
@@ -170,10 +195,19 @@ func ParseRecord(file string, text []byte) (*Record, error) {
 		}
 		r.Environments = append(r.Environments, m)
 	}
+	if raw.Packages == nil {
+		return fail("", "it has no packages, so it is no record as PEP 751 says")
+	}
+	lines := entryLines(text)
 	for i, e := range raw.Packages {
 		p, why := e.read()
+		damaged := strings.HasSuffix(why, noHash)
+		if why == "" {
+			why = p.mismatch(func(of string) string { return lines.at(i, of) })
+			damaged = true
+		}
 		if why != "" {
-			return fail(fmt.Sprintf("packages, entry %d (%s)", i+1, e.Name), why)
+			return nil, &FileError{File: file, Line: lines.line(i), Damaged: damaged, Where: fmt.Sprintf("packages, entry %d (%s)", i+1, e.Name), Why: why, Try: "make it anew from the spec: glassjar record"}
 		}
 		r.Packages = append(r.Packages, p)
 	}
@@ -208,8 +242,24 @@ func (e rawEntry) read() (p Package, why string) {
 	}
 	for _, d := range e.Dependencies {
 		if name, ok := d["name"].(string); ok {
-			p.Dependencies = append(p.Dependencies, requirement.Normalize(name))
+			one := Dependency{Name: requirement.Normalize(name)}
+			if text, ok := d["version"].(string); ok {
+				one.Version, _ = version.Parse(text) // it is there to tell entries apart
+			}
+			p.Dependencies = append(p.Dependencies, one)
 		}
+	}
+	for _, identity := range e.Identities {
+		one := map[string]string{}
+		for key, value := range identity {
+			if text, ok := value.(string); ok {
+				one[key] = text
+			}
+		}
+		if one["kind"] == "" {
+			return p, "an attestation-identity has no kind"
+		}
+		p.Publishers = append(p.Publishers, one)
 	}
 	for _, w := range e.Wheels {
 		f, why := w.read()
@@ -250,22 +300,28 @@ func (e rawEntry) read() (p Package, why string) {
 	return p, ""
 }
 
+// noHash ends what is said of a hash that is none.
+const noHash = " is no such hash"
+
 func (raw rawFile) read() (PackageFile, string) {
-	f := PackageFile{Name: raw.Name, URL: raw.URL, Path: raw.Path, Size: -1, Hashes: map[string]string{}, Uploaded: raw.UploadTime.UTC()}
+	f := PackageFile{Name: raw.Name, URL: raw.URL, Path: raw.Path, Size: -1, Hashes: digest.Normal(raw.Hashes), Uploaded: raw.UploadTime.UTC()}
 	if raw.UploadTime.IsZero() {
 		f.Uploaded = time.Time{}
 	}
 	if raw.Size != nil {
 		f.Size = *raw.Size
 	}
-	for algorithm, sum := range raw.Hashes {
-		f.Hashes[strings.ToLower(algorithm)] = strings.ToLower(sum)
-	}
 	switch {
 	case f.URL == "" && f.Path == "":
 		return f, "a file has neither url nor path"
 	case len(f.Hashes) == 0:
 		return f, f.FileName() + " has no hash"
+	case raw.Size != nil && f.Size < 0:
+		return f, f.FileName() + " has a size below nothing"
+	case digest.Fault(f.Hashes) != "":
+		return f, f.FileName() + ": its " + digest.Fault(f.Hashes) + noHash
+	case !digest.Strong(f.Hashes):
+		return f, f.FileName() + " has no hash that can be relied on, such as sha256 (it has " + strings.Join(sortedKeys(f.Hashes), ", ") + ")"
 	}
 	return f, ""
 }
@@ -308,6 +364,9 @@ func (r *Record) Format() []byte {
 		}
 	}
 	fmt.Fprintf(&b, "created-by = %s\n", tomlString(r.CreatedBy))
+	if len(r.Packages) == 0 {
+		b.WriteString("packages = []\n")
+	}
 	for _, p := range r.Packages {
 		p.format(&b)
 	}
@@ -319,7 +378,23 @@ func (r *Record) Format() []byte {
 	if r.SeeSystem {
 		b.WriteString("see-system = true\n")
 	}
+	if len(r.Left) > 0 {
+		b.WriteString("left-out = [\n")
+		for _, l := range r.Left {
+			fmt.Fprintf(&b, "    { targets = %s, why = %s },\n", tomlList(l.Targets), tomlString(l.Why))
+		}
+		b.WriteString("]\n")
+	}
 	return b.Bytes()
+}
+
+var bareKey = lazy.Pattern(`^[A-Za-z0-9_-]+$`)
+
+func tomlKey(key string) string {
+	if bareKey().MatchString(key) {
+		return key
+	}
+	return tomlString(key)
 }
 
 func tomlList(list []string) string {
@@ -344,7 +419,10 @@ func (p Package) format(b *bytes.Buffer) {
 	if len(p.Dependencies) > 0 {
 		parts := make([]string, len(p.Dependencies))
 		for i, d := range p.Dependencies {
-			parts[i] = "{ name = " + tomlString(d) + " }"
+			parts[i] = "{ name = " + tomlString(d.Name) + " }"
+			if !d.Version.IsZero() {
+				parts[i] = "{ name = " + tomlString(d.Name) + ", version = " + tomlString(d.Version.String()) + " }"
+			}
 		}
 		fmt.Fprintf(b, "dependencies = [%s]\n", strings.Join(parts, ", "))
 	}
@@ -363,6 +441,19 @@ func (p Package) format(b *bytes.Buffer) {
 	}
 	if p.Archive != nil {
 		fmt.Fprintf(b, "archive = %s\n", p.Archive.format())
+	}
+	if len(p.Publishers) > 0 {
+		b.WriteString("attestation-identities = [\n")
+		for _, one := range p.Publishers {
+			parts := []string{"kind = " + tomlString(one["kind"])}
+			for _, key := range sortedKeys(one) {
+				if key != "kind" {
+					parts = append(parts, tomlKey(key)+" = "+tomlString(one[key]))
+				}
+			}
+			fmt.Fprintf(b, "    { %s },\n", strings.Join(parts, ", "))
+		}
+		b.WriteString("]\n")
 	}
 }
 

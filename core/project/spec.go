@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"net/url"
 	"os"
 	"path/filepath"
 	"sort"
@@ -15,6 +16,8 @@ import (
 
 	"github.com/pelletier/go-toml/v2"
 
+	"glassjar/core/limits"
+	"glassjar/core/metadata"
 	"glassjar/core/requirement"
 	"glassjar/core/version"
 )
@@ -33,6 +36,9 @@ type FileError struct {
 	// Where names the key, such as "project.dependencies"; Why says what is
 	// wrong; Try, if not empty, what to do.
 	Where, Why, Try string
+	// Damaged tells that no person wrote it so: two things that a program wrote
+	// contradict each other, or a hash is none.
+	Damaged bool
 }
 
 func (e *FileError) Error() string {
@@ -56,6 +62,23 @@ type Asked struct {
 	// File and Line are where it stands.
 	File string
 	Line int
+	// Local is the path, relative to the spec, of the package file that it is to
+	// come from, with "#algorithm=hash" where one was given; URL is then that file's address on this machine.
+	Local string
+}
+
+// Written is the requirement as it means the same on every machine.
+func (a Asked) Written() string {
+	if a.Local == "" {
+		return a.Requirement.String()
+	}
+	r := a.Requirement
+	path, fragment, _ := strings.Cut(a.Local, "#")
+	r.URL = "./" + (&url.URL{Path: path}).EscapedPath()
+	if fragment != "" {
+		r.URL += "#" + fragment
+	}
+	return r.String()
 }
 
 // IndexEntry is one of the indexes that a project or a user sets up.
@@ -66,10 +89,13 @@ type IndexEntry struct {
 
 // Tool is [tool.glassjar].
 type Tool struct {
-	Python         string                       `toml:"python"`
-	Targets        []string                     `toml:"targets"`
-	Indexes        []IndexEntry                 `toml:"indexes"`
-	FromIndex      map[string]string            `toml:"from-index"`
+	Python    string            `toml:"python"`
+	Targets   []string          `toml:"targets"`
+	Indexes   []IndexEntry      `toml:"indexes"`
+	FromIndex map[string]string `toml:"from-index"`
+	// FromFile are package files within the project, by distribution: paths
+	// relative to the spec, with '/', each with "#algorithm=hash" if that is known.
+	FromFile       map[string]string            `toml:"from-file"`
 	SeeSystem      bool                         `toml:"see-system"`
 	BuildConsent   []string                     `toml:"build-consent"`
 	BuildVariables map[string]map[string]string `toml:"build-variables"`
@@ -81,8 +107,9 @@ type Spec struct {
 	File string
 	// Text is its content, empty if there is none.
 	Text []byte
-	// Name is [project] name, or empty; Project tells whether the table is there.
-	Name           string
+	// Name is [project] name, or empty, Version its version as written; Project tells
+	// whether the table is there.
+	Name, Version  string
 	Project        bool
 	RequiresPython version.Specifiers
 	// Asked are the dependencies, then those of extras and groups, each in the
@@ -111,7 +138,7 @@ type rawSpec struct {
 // ReadSpec reads a pyproject.toml. A missing file is an empty spec. The error
 // is a [*FileError] for a file that is not as it should be.
 func ReadSpec(file string) (*Spec, error) {
-	text, err := os.ReadFile(file)
+	text, err := limits.ReadFile(file, limits.Spec)
 	if errors.Is(err, fs.ErrNotExist) {
 		return &Spec{File: file}, nil
 	}
@@ -125,11 +152,14 @@ func ReadSpec(file string) (*Spec, error) {
 func ParseSpec(file string, text []byte) (*Spec, error) {
 	s := &Spec{File: file, Text: text}
 	var raw rawSpec
-	if err := toml.Unmarshal(text, &raw); err != nil {
+	if err := limits.TOML(file, text); err != nil {
+		return nil, err
+	}
+	if err := toml.Unmarshal(plain(text), &raw); err != nil {
 		return nil, tomlFault(file, err)
 	}
 	if p := raw.Project; p != nil {
-		s.Project, s.Name = true, p.Name
+		s.Project, s.Name, s.Version = true, p.Name, p.Version
 		if p.Name != "" && !requirement.ValidName(p.Name) {
 			return nil, s.fault("project.name", fmt.Sprintf("%q is not a distribution's name", p.Name), p.Name)
 		}
@@ -150,7 +180,39 @@ func ParseSpec(file string, text []byte) (*Spec, error) {
 	if err := s.takeGroups(raw.Groups); err != nil {
 		return nil, err
 	}
-	return s, s.takeTool(raw.Tool.Glassjar)
+	if err := s.takeTool(raw.Tool.Glassjar); err != nil {
+		return s, err
+	}
+	return s, s.placeFiles()
+}
+
+// placeFiles gives the requirements on what comes from a file of the project that
+// file's address.
+func (s *Spec) placeFiles() error {
+	files := map[string]string{}
+	for name, path := range s.Tool.FromFile {
+		if path == "" || !filepath.IsLocal(filepath.FromSlash(path)) {
+			return s.fault("tool.glassjar.from-file", fmt.Sprintf("%q is not a path within the project", path), path)
+		}
+		files[requirement.Normalize(name)] = path
+	}
+	s.Tool.FromFile = files
+	for i, a := range s.Asked {
+		whole, ok := files[a.Key()]
+		if !ok || a.URL != "" {
+			continue
+		}
+		path, fragment, _ := strings.Cut(whole, "#")
+		abs, err := filepath.Abs(filepath.Join(s.Dir(), filepath.FromSlash(path)))
+		if err != nil {
+			return err
+		}
+		s.Asked[i].Local, s.Asked[i].URL, s.Asked[i].Specifiers = whole, metadata.FileURL(abs), nil
+		if fragment != "" {
+			s.Asked[i].URL += "#" + fragment
+		}
+	}
+	return nil
 }
 
 func sortedKeys[V any](m map[string]V) []string {
@@ -253,7 +315,28 @@ func (s *Spec) takeGroup(groups map[string][]any, byKey map[string]string, into,
 	return nil
 }
 
-var toolKeys = []string{"python", "targets", "indexes", "from-index", "see-system", "build-consent", "build-variables"}
+// ToolKey is a key of [tool.glassjar].
+type ToolKey struct{ Key, Kind, Words string }
+
+// ToolKeys are all that there are.
+var ToolKeys = []ToolKey{
+	{"python", "text", "the Python of the jar where there is no [project]: 3.12, \">=3.9\", pypy"},
+	{"targets", "list of texts", "the systems that the record is to serve, such as linux-x86_64"},
+	{"indexes", "list of { name, at }", "where packages come from; the first that knows a name is the only one asked for it"},
+	{"from-index", "name to index", "the one index that a package is taken from"},
+	{"from-file", "name to path", "the package file within the project that a package is taken from"},
+	{"see-system", "true or false", "whether the jar sees the packages of the Python that it is made from"},
+	{"build-consent", "list of names", "what may be built from source"},
+	{"build-variables", "name to { variable = text }", "variables of the environment for the build of a package"},
+}
+
+var toolKeys = func() []string {
+	var out []string
+	for _, k := range ToolKeys {
+		out = append(out, k.Key)
+	}
+	return out
+}()
 
 func (s *Spec) takeTool(raw map[string]any) error {
 	for _, key := range sortedKeys(raw) {
@@ -311,6 +394,10 @@ func (s *Spec) lineOfKey(key string) int {
 
 // Dir is the project's folder.
 func (s *Spec) Dir() string { return filepath.Dir(s.File) }
+
+// Says reports whether it says anything of what is asked for: it has a project or
+// groups, whatever is in them.
+func (s *Spec) Says() bool { return s.Project || len(s.Groups) > 0 }
 
 // Exists reports whether the file is there.
 func (s *Spec) Exists() bool { return s.Text != nil }

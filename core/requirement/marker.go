@@ -4,6 +4,7 @@ import (
 	"slices"
 	"strings"
 
+	"glassjar/core/limits"
 	"glassjar/core/version"
 )
 
@@ -63,6 +64,9 @@ func ParseMarker(text string) (Marker, error) {
 		return Marker{}, nil
 	}
 	s := &scanner{text: text}
+	if len(text) > limits.Text {
+		return Marker{}, s.tooLong()
+	}
 	return s.marker()
 }
 

@@ -73,7 +73,16 @@ func (r Requirement) String() string {
 
 // Parse reads one requirement. The error is a [*ParseError].
 func Parse(text string) (Requirement, error) {
-	s := &scanner{text: text}
+	return parse(&scanner{text: text, clause: version.ParseSpecifier})
+}
+
+// ParseLegacy is [Parse] for what publishers wrote into releases, which may be older
+// than the standard or not quite up to it: see [version.ParseLegacySpecifier].
+func ParseLegacy(text string) (Requirement, error) {
+	return parse(&scanner{text: text, clause: version.ParseLegacySpecifier, bare: true})
+}
+
+func parse(s *scanner) (Requirement, error) {
 	r, err := s.requirement()
 	if err != nil {
 		return Requirement{}, err

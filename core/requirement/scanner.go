@@ -1,9 +1,11 @@
 package requirement
 
 import (
+	"fmt"
 	"strings"
 	"unicode/utf8"
 
+	"glassjar/core/limits"
 	"glassjar/core/version"
 )
 
@@ -16,6 +18,9 @@ type scanner struct {
 	text  string
 	at    int
 	depth int
+	// clause reads one version specifier.
+	clause func(string) (version.Specifier, error)
+	bare   bool // a version may stand without an operator, in parentheses
 }
 
 func (s *scanner) fail(at int, expected string) error {
@@ -54,7 +59,15 @@ func (s *scanner) name(expected string) (string, error) {
 	return word, nil
 }
 
+// tooLong refuses a text that nobody wrote by hand.
+func (s *scanner) tooLong() error {
+	return &ParseError{Text: s.text[:60] + "...", Column: limits.Text + 1, Expected: fmt.Sprintf("at most %d bytes", limits.Text)}
+}
+
 func (s *scanner) requirement() (r Requirement, err error) {
+	if len(s.text) > limits.Text {
+		return r, s.tooLong()
+	}
 	s.skip()
 	if r.Name, err = s.name("a distribution's name"); err != nil {
 		return r, err
@@ -102,7 +115,9 @@ func (s *scanner) extras() ([]string, error) {
 		if err != nil {
 			return nil, err
 		}
-		extras = append(extras, extra)
+		if extras = append(extras, extra); len(extras) > limits.Extras {
+			return nil, s.fail(s.at, fmt.Sprintf("at most %d extras", limits.Extras))
+		}
 		s.skip()
 		if s.take("]") {
 			return uniqueSorted(extras), nil
@@ -145,18 +160,23 @@ func (s *scanner) specifiers(r *Requirement) error {
 	}
 	body := s.text[start : start+length]
 	s.skip()
-	if strings.TrimSpace(body) != "" && !strings.ContainsRune("~=!<>", rune(s.text[s.at])) {
+	if strings.TrimSpace(body) != "" && !strings.ContainsRune("~=!<>", rune(s.text[s.at])) && !(s.bare && parenthesis) {
 		if parenthesis {
 			return s.fail(s.at, "a version specifier such as >=1.0, or ')'")
 		}
 		return nil // the caller says what could stand here
 	}
 	at := start
-	for i, clause := range strings.Split(body, ",") {
-		if i == 0 && strings.TrimSpace(body) == "" {
+	// A comma at the end says nothing.
+	clauses := strings.Split(strings.TrimSuffix(strings.TrimRight(body, " \t\n\r\f\v"), ","), ",")
+	if len(clauses) > limits.Clauses {
+		return s.fail(start, fmt.Sprintf("at most %d version specifiers", limits.Clauses))
+	}
+	for i, clause := range clauses {
+		if i == 0 && strings.TrimSpace(clause) == "" && len(clauses) == 1 {
 			break
 		}
-		spec, err := version.ParseSpecifier(clause)
+		spec, err := s.clause(clause)
 		if err != nil {
 			lead := len(clause) - len(strings.TrimLeft(clause, " \t\n\r\f\v"))
 			return s.fail(at+lead, "a version specifier such as >=1.0")

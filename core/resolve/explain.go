@@ -94,7 +94,7 @@ func (s *solver) minimize(groups []group) []group {
 	if len(groups) > maxGroups {
 		return groups
 	}
-	for i := len(groups) - 1; i >= 0; i-- {
+	for i := len(groups) - 1; i >= 0 && s.ctx.Err() == nil; i-- {
 		without := append(append([]group(nil), groups[:i]...), groups[i+1:]...)
 		if s.impossible(without) {
 			groups = without
@@ -123,7 +123,7 @@ func (s *solver) impossible(groups []group) bool {
 			trial.add(same)
 		}
 	}
-	for {
+	for trial.ended == nil {
 		if conflict := trial.propagate(); conflict != nil {
 			if trial.conflicts++; trial.conflicts > maxConflicts {
 				return false
@@ -145,6 +145,7 @@ func (s *solver) impossible(groups []group) bool {
 		trial.level++
 		trial.shrink(open, only(open, open.domain.first()), nil)
 	}
+	return false
 }
 
 func describe(g group) Fact {

@@ -67,7 +67,7 @@ func (s *solver) add(n *nogood) {
 // propagate draws the conclusions of all changes; it returns a nogood whose
 // terms are all true, or nil.
 func (s *solver) propagate() *nogood {
-	for {
+	for s.ended == nil {
 		for len(s.fresh) > 0 {
 			n := s.fresh[len(s.fresh)-1]
 			s.fresh = s.fresh[:len(s.fresh)-1]
@@ -90,6 +90,7 @@ func (s *solver) propagate() *nogood {
 			}
 		}
 	}
+	return nil
 }
 
 // visitAll looks at a list of nogoods that watch v, and keeps those that go on
@@ -114,6 +115,7 @@ func (s *solver) visitAll(v *variable, watching *[]*nogood) *nogood {
 // visit looks at a nogood that watches v. It moves the watch to another term
 // that is not true if there is one; else the nogood says something.
 func (s *solver) visit(n *nogood, v *variable) (moved, conflict bool) {
+	s.tick()
 	at := 0
 	if n.terms[n.watch[0]].v != v {
 		at = 1
@@ -176,6 +178,7 @@ func (s *solver) satisfied(t term) int {
 func (s *solver) learn(conflict *nogood) *nogood {
 	derived := false
 	for {
+		s.tick()
 		latest, levelBefore := -1, 0
 		for _, t := range conflict.terms {
 			pos := s.satisfied(t)

@@ -125,6 +125,9 @@ type Problem struct {
 	// Keep holds versions that are preferred over all others while they fit,
 	// also if yanked or a pre-release: those of the record.
 	Keep map[string]version.Version
+	// Working, if set, is called now and then with how many decisions and conflicts
+	// there were so far.
+	Working func(steps int)
 }
 
 // Choice is one distribution of a solution.
@@ -193,7 +196,7 @@ func Solve(ctx context.Context, provider Provider, problem Problem) (*Solution, 
 		solution, err := s.run()
 		// A need met on the way may admit what was excluded when its candidates
 		// were first read. That is rare, and cheaper to redo than to undo.
-		if s.admitMore() {
+		if s.admitMore() && ctx.Err() == nil {
 			continue
 		}
 		return solution, err

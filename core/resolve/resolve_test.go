@@ -391,3 +391,45 @@ func met(s *resolve.Solution, need resolve.Need) bool {
 	}
 	return false
 }
+
+// If nothing but pre-releases meets a need, they are taken, whatever else there is.
+func TestOnlyPrereleasesMeetANeed(t *testing.T) {
+	c := read("a 2.0rc1 pre\na 2.0b1 pre\na 1.0\nb 1.0 -> a>=2.0a0\nc 1.0 -> a>1.5")
+	for want, gets := range map[string]string{"a": "1.0", "a>1.0": "2.0rc1", "c": "2.0rc1", "a>=1.0": "1.0"} {
+		s, err := resolve.Solve(context.Background(), c, resolve.Problem{Roots: needs(want)})
+		require.NoError(t, err, want)
+		assert.Equal(t, gets, s.Choices[0].Version.String(), want)
+	}
+	_, err := resolve.Solve(context.Background(), read("a 2.0rc1 pre\na 2.1 nofile\na 1.0"), resolve.Problem{Roots: needs("a>1.5")})
+	assert.Error(t, err, "there is a final that fits, and has no file here")
+}
+
+// More pigeons than holes is hard for any solver: it tells that it is at work, and ends
+// with its context, in the search as in the explanation.
+func TestHardProblemsCanBeInterrupted(t *testing.T) {
+	var b strings.Builder
+	const holes = 11
+	for p := range holes + 1 {
+		for h := range holes {
+			fmt.Fprintf(&b, "pigeon%d %d -> hole%d==%d\n", p, h, h, p)
+		}
+	}
+	for h := range holes {
+		for p := range holes + 1 {
+			fmt.Fprintf(&b, "hole%d %d\n", h, p)
+		}
+	}
+	var roots []string
+	for p := range holes + 1 {
+		roots = append(roots, fmt.Sprintf("pigeon%d", p))
+	}
+	ctx, cancel := context.WithCancel(context.Background())
+	told := 0
+	_, err := resolve.Solve(ctx, read(b.String()), resolve.Problem{Roots: needs(strings.Join(roots, ";")), Working: func(int) {
+		if told++; told == 5 {
+			cancel()
+		}
+	}})
+	assert.ErrorIs(t, err, context.Canceled)
+	assert.Equal(t, 5, told)
+}

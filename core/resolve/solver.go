@@ -128,23 +128,26 @@ type solver struct {
 	needs map[string][]Need
 
 	decisions, conflicts int
+
+	ticks int
+	ended error // of the context, once that was seen
+}
+
+// tick is called for each small piece of work, so that the end of the context is seen
+// soon however hard the problem is.
+func (s *solver) tick() {
+	if s.ticks++; s.ticks%1024 != 0 || s.ended != nil {
+		return
+	}
+	s.ended = s.ctx.Err()
+	if s.problem.Working != nil {
+		s.problem.Working(s.decisions + s.conflicts)
+	}
 }
 
 func newSolver(ctx context.Context, p Provider, problem Problem, admitted, pinned map[string]bool) *solver {
 	return &solver{ctx: ctx, provider: p, problem: problem, admitted: admitted, pinned: pinned, bump: 1,
 		newAdmitted: map[string]bool{}, newPinned: map[string]bool{}, vars: map[string]*variable{}, needs: map[string][]Need{}}
-}
-
-// admitMore takes over what this run found to be admitted, and reports whether
-// that changes anything.
-func (s *solver) admitMore() bool {
-	for key := range s.newAdmitted {
-		s.admitted[key] = true
-	}
-	for key := range s.newPinned {
-		s.pinned[key] = true
-	}
-	return len(s.newAdmitted)+len(s.newPinned) > 0
 }
 
 func (s *solver) run() (*Solution, error) {
@@ -161,10 +164,18 @@ func (s *solver) run() (*Solution, error) {
 	}
 	for {
 		conflict := s.propagate()
+		s.tick()
+		if s.ended != nil {
+			return nil, s.ended
+		}
 		if conflict != nil {
 			s.conflicts++
 			if failed := s.learn(conflict); failed != nil {
-				return nil, s.explain(failed)
+				why := s.explain(failed)
+				if err := s.ctx.Err(); err != nil {
+					return nil, err
+				}
+				return nil, why
 			}
 			continue
 		}
@@ -314,20 +325,6 @@ func (s *solver) variableFor(name string) (*variable, error) {
 	return v, nil
 }
 
-func pinKey(name string, v version.Version) string { return name + " " + v.String() }
-
-func (s *solver) admits(name string, c Candidate, kept bool) bool {
-	switch c.Unfit {
-	case Fit:
-		return true
-	case Prerelease:
-		return kept || s.problem.AllowPrereleases || s.admitted[name]
-	case Yanked:
-		return kept || s.pinned[pinKey(name, c.Version)]
-	}
-	return false
-}
-
 func (s *solver) addVariable(name, extra string, candidates []Candidate) *variable {
 	v := &variable{id: len(s.order), name: name, extra: extra, candidates: candidates, absent: len(candidates), root: -1, expanded: newSet(len(candidates) + 1), onValue: make([][]*nogood, len(candidates)+1)}
 	v.served = map[string]set{}
@@ -436,19 +433,6 @@ func (v *variable) serving(need *Need) set {
 	}
 	v.served[text] = out
 	return out
-}
-
-// noteAdmission sees whether the need admits what was excluded.
-func (s *solver) noteAdmission(need *Need, on *variable) {
-	asks := need.Specifiers.AdmitsPrereleases()
-	for _, c := range on.candidates {
-		if c.Unfit == Prerelease && asks && !s.admitted[on.name] {
-			s.newAdmitted[on.name] = true
-		}
-		if c.Unfit == Yanked && need.pins(c.Version) && !s.pinned[pinKey(on.name, c.Version)] {
-			s.newPinned[pinKey(on.name, c.Version)] = true
-		}
-	}
 }
 
 func (s *solver) addUnfit(v *variable, value, unfit int, detail string) {

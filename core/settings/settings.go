@@ -17,6 +17,7 @@ import (
 	"github.com/pelletier/go-toml/v2"
 
 	"glassjar/core/atomicfile"
+	"glassjar/core/limits"
 	"glassjar/core/lock"
 	"glassjar/core/project"
 	"glassjar/core/store"
@@ -56,6 +57,9 @@ type Settings struct {
 	// WithoutLocks goes on where a file system has no locks: then nobody else may be
 	// at work there.
 	WithoutLocks bool `toml:"without-locks,omitempty" json:"without_locks"`
+
+	// Trusted are folders whose jars are used whoever made them.
+	Trusted []string `toml:"trusted,omitempty" json:"trusted"`
 
 	set map[string]bool
 }
@@ -111,6 +115,7 @@ var All = []Setting{
 	{Key: "bytecode", Kind: Choice, Words: "when modules are compiled for the interpreter", Default: BytecodeBackground, Choices: BytecodeWays},
 	{Key: "keep-packages", Kind: YesNo, Words: "keep package files whole, for seal without a network", Default: "false"},
 	{Key: "without-locks", Kind: YesNo, Words: "write where the file system has no locks; be alone there", Default: "false"},
+	{Key: "trusted", Kind: Folders, Words: "folders whose jars are used whoever made them", Default: "none"},
 	{Key: "sealed-off", Kind: YesNo, Words: "shut PYTHONPATH and your own packages out of run and enter", Default: "false"},
 }
 
@@ -158,7 +163,7 @@ func Standard() Places {
 // [*project.FileError] for a file that is not as it should be.
 func Read(file string) (Settings, error) {
 	var s Settings
-	data, err := os.ReadFile(file)
+	data, err := limits.ReadFile(file, limits.Settings)
 	if errors.Is(err, fs.ErrNotExist) {
 		return s, nil
 	}
@@ -169,6 +174,9 @@ func Read(file string) (Settings, error) {
 }
 
 func parse(file string, data []byte) (s Settings, err error) {
+	if err := limits.TOML(file, data); err != nil {
+		return s, err
+	}
 	if err := toml.NewDecoder(bytes.NewReader(data)).DisallowUnknownFields().Decode(&s); err != nil {
 		fault := &project.FileError{File: file, Why: strings.TrimPrefix(err.Error(), "toml: ")}
 		var missing *toml.StrictMissingError
@@ -222,7 +230,7 @@ func (f File) Edit(ctx context.Context, edit func(have Settings, text []byte) ([
 	}
 	defer held.Release()
 	file := f.Path
-	text, err := os.ReadFile(file)
+	text, err := limits.ReadFile(file, limits.Settings)
 	if err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return Settings{}, err
 	}

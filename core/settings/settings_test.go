@@ -138,3 +138,50 @@ func TestChoices(t *testing.T) {
 		require.NoError(t, os.Remove(file.Path))
 	}
 }
+
+// What holds for the whole machine is the administrator's alone, and one thing.
+func TestReadMachine(t *testing.T) {
+	dir := t.TempDir()
+	file := filepath.Join(dir, "settings.toml")
+	m, err := settings.ReadMachine(file)
+	require.NoError(t, err)
+	assert.Empty(t, m.Trusted, "there is none")
+	require.NoError(t, os.WriteFile(file, []byte("trusted = [\"/srv/jars\"]\n"), 0o644))
+	var others *settings.OthersError
+	m, err = settings.ReadMachine(file)
+	if os.Getuid() != 0 {
+		require.ErrorAs(t, err, &others, "it is a user's")
+		t.Skip("only root can make what is root's")
+	}
+	require.NoError(t, err)
+	assert.Equal(t, []string{"/srv/jars"}, m.Trusted)
+	for _, path := range []string{file, dir} {
+		info, err := os.Stat(path)
+		require.NoError(t, err)
+		require.NoError(t, os.Chmod(path, info.Mode().Perm()|0o022))
+		_, err = settings.ReadMachine(file)
+		require.ErrorAs(t, err, &others)
+		require.NoError(t, os.Chmod(path, info.Mode().Perm()))
+	}
+	require.NoError(t, os.WriteFile(file, []byte("store = \"/srv\"\n"), 0o644))
+	_, err = settings.ReadMachine(file)
+	var fault *project.FileError
+	require.ErrorAs(t, err, &fault)
+}
+
+// A file of settings is read or refused, and what is read can be changed.
+func FuzzSettings(f *testing.F) {
+	f.Add([]byte("store = \"/srv\"\n[[indexes]]\nname = \"barn\"\nat = \"./wheels\"\n"), "/srv/other")
+	f.Fuzz(func(t *testing.T, text []byte, value string) {
+		places := settings.Places{Settings: filepath.Join(t.TempDir(), "settings.toml"), State: t.TempDir()}
+		require.NoError(t, os.WriteFile(places.Settings, text, 0o600))
+		if _, err := settings.Read(places.Settings); err != nil {
+			return
+		}
+		store, _ := settings.Known("store")
+		s, err := settings.NewFile(places, lock.Mode{}, nil).Set(context.Background(), store, []string{value})
+		if err == nil {
+			require.Equal(t, value, s.Store)
+		}
+	})
+}

@@ -18,6 +18,8 @@ type Discarded struct {
 	// Root is where it stood, Held where it is now.
 	Root, Held string
 	At         time.Time
+	// Known is its entry of the list of jars, if it was trusted.
+	Known Known
 }
 
 // discardedEntry is the file of one.
@@ -25,6 +27,8 @@ type discardedEntry struct {
 	Root Path      `json:"root"`
 	Held Path      `json:"held"`
 	At   time.Time `json:"at"`
+	// Known is there of a jar that was trusted.
+	Known *knownEntry `json:"known,omitempty"`
 }
 
 // AwayList is a folder with an entry for each discarded jar.
@@ -37,13 +41,17 @@ type AwayList struct {
 func (l AwayList) file(id string) string { return filepath.Join(l.Dir, id+".json") }
 
 // Put notes a jar, before it is moved.
-func (l AwayList) Put(id, root, held string, at time.Time) error {
-	data, err := json.Marshal(discardedEntry{Path(root), Path(held), at.UTC()})
+func (l AwayList) Put(d Discarded) error {
+	entry := discardedEntry{Root: Path(d.Root), Held: Path(d.Held), At: d.At.UTC()}
+	if d.Known.Made {
+		entry.Known = d.Known.entry()
+	}
+	data, err := json.Marshal(entry)
 	if err != nil {
 		return err
 	}
 	return change(l.Dir, func() error {
-		return atomicfile.Write(l.file(id), append(data, '\n'), atomicfile.Options{Temporary: l.Temporary})
+		return atomicfile.Write(l.file(d.ID), append(data, '\n'), atomicfile.Options{Temporary: l.Temporary})
 	})
 }
 
@@ -67,7 +75,11 @@ func (l AwayList) All() ([]Discarded, error) {
 	for _, id := range ids {
 		var e discardedEntry
 		if readSmall(l.file(id), &e) == nil && e.Held != "" {
-			out = append(out, Discarded{id, string(e.Root), string(e.Held), e.At})
+			d := Discarded{ID: id, Root: string(e.Root), Held: string(e.Held), At: e.At}
+			if e.Known != nil {
+				d.Known = e.Known.known(id)
+			}
+			out = append(out, d)
 		}
 	}
 	sort.Slice(out, func(i, j int) bool { return out[i].At.Before(out[j].At) })

@@ -2,8 +2,10 @@
 // they stand: one small file each, named by the jar's identity and holding its
 // place. The file's time is when the jar was last used.
 //
-// A jar carries its identity with it, so that a moved one is known again. A
-// copy has the same identity until it is first seen; it then gets its own.
+// A jar carries its identity with it, so that a moved one is known again. An entry also
+// holds by what a jar is told from one that only looks like it: the file of its
+// identity, and what its interpreter's link and pyvenv.cfg said. A copy, or a jar that
+// somebody else changed there, is not the one that was made here.
 package shelf
 
 import (
@@ -13,6 +15,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 	"sort"
 	"strings"
 	"time"
@@ -34,52 +37,155 @@ type Known struct {
 	ID string
 	// Root is where the jar was last seen.
 	Root string
-	// Made tells that this user's program made it on this machine. Others were
-	// found: they came by copying, or from another machine.
+	// Made tells that this user's program made it on this machine, or that the user
+	// said to trust it.
 	Made bool
 	// Used is when the jar was last used.
 	Used time.Time
+
+	coming bool
+	marks  marks
+}
+
+// marks are what a jar of the list looks like.
+type marks struct {
+	// Device and File are the file of its identity, Owner whose it is.
+	Device uint64 `json:"device,omitempty"`
+	File   uint64 `json:"file,omitempty"`
+	Owner  string `json:"owner,omitempty"`
+	// Looks are what [jar.Looks] may give: while a change of the jar is under way, both
+	// as it was and as it will be.
+	Looks []string `json:"looks,omitempty"`
 }
 
 // knownEntry is the file of one.
 type knownEntry struct {
 	Root Path `json:"root"`
 	Made bool `json:"made"`
+	// Coming tells that the jar may not have its place yet.
+	Coming bool `json:"coming,omitempty"`
+	marks
+}
+
+func (k Known) entry() *knownEntry {
+	return &knownEntry{Path(k.Root), k.Made, k.coming, k.marks}
+}
+
+func (e knownEntry) known(id string) Known {
+	return Known{ID: id, Root: string(e.Root), Made: e.Made, coming: e.Coming, marks: e.marks}
 }
 
 func (l List) file(id string) string { return filepath.Join(l.Dir, id+".json") }
 
-// See notes that a jar was used where it stands; made is true right after this
-// program made it. A list that cannot be written loses the note and no more.
-func (l List) See(j *jar.Jar, made bool) {
+// See notes that a jar was used where it stands. A list that cannot be written loses
+// the note and no more. What is not trusted is not to be seen: it gets an identity of
+// its own where it is a copy, and so is written to.
+func (l List) See(j *jar.Jar) {
 	if l.Dir == "" {
 		return
 	}
 	id := j.ID()
-	if have, err := l.read(id); err == nil && have.Root == j.Root && (have.Made || !made) {
+	if have, err := l.read(id); err == nil && sameJar(have.Root, j.Root) && !have.toBeMarked(j.Root) {
 		now := time.Now()
 		_ = os.Chtimes(l.file(id), now, now)
 		return
 	}
-	_ = change(l.Dir, func() error { return l.enter(j, made) })
+	_ = change(l.Dir, func() error {
+		id, have := l.identify(j)
+		if id == "" {
+			return nil
+		}
+		if have.toBeMarked(j.Root) && have.isAt(j.Root) {
+			have.marks, _ = marksOf(j.Root) // it was just looked at
+		}
+		have.Root = j.Root
+		return l.write(id, have)
+	})
 }
 
-// enter writes an entry, or corrects the one that there is. The list is held.
-func (l List) enter(j *jar.Jar, made bool) error {
-	id := j.ID()
-	have, err := l.read(id)
-	switch {
-	case id == "":
-		id = j.NewID()
-	case err == nil && have.Root != j.Root && stillThere(have):
-		id, have.Made = j.NewID(), false // a copy of a jar that goes on
-	case err == nil:
-		made = made || have.Made // it was moved
-	}
-	if id == "" {
+// Trust notes a jar as one that is trusted as it is now: this program has just made or
+// changed it, or the user says so. further are looks that it may have besides, for as
+// long as a change is under way.
+func (l List) Trust(j *jar.Jar, further ...string) error {
+	if l.Dir == "" {
 		return nil
 	}
-	return l.write(id, Known{Root: j.Root, Made: made})
+	return change(l.Dir, func() error {
+		id, _ := l.identify(j)
+		if id == "" {
+			return &fs.PathError{Op: "write", Path: j.Root, Err: errors.New("the jar has no identity and cannot be given one")}
+		}
+		m, err := marksOf(j.Root)
+		if err != nil {
+			return err
+		}
+		m.Looks = append(m.Looks, further...)
+		return l.write(id, Known{Root: j.Root, Made: true, marks: m})
+	})
+}
+
+// Expect is [List.Trust] for a new jar that is about to get its place at root.
+func (l List) Expect(j *jar.Jar, root string) error {
+	if l.Dir == "" {
+		return nil
+	}
+	m, err := marksOf(j.Root)
+	if err != nil {
+		return err
+	}
+	return change(l.Dir, func() error { return l.write(j.ID(), Known{Root: root, Made: true, coming: true, marks: m}) })
+}
+
+// identify gives the identity of a jar and the entry there is of it. A copy of a jar
+// that goes on gets an identity of its own; empty if it cannot be written to. The list
+// is held.
+func (l List) identify(j *jar.Jar) (string, Known) {
+	id := j.ID()
+	have, err := l.read(id)
+	if id == "" || err == nil && !sameJar(have.Root, j.Root) && stillThere(have) {
+		return j.NewID(), Known{}
+	}
+	return id, have
+}
+
+// marksOf looks at the jar at root.
+func marksOf(root string) (marks, error) {
+	file, err := jar.IdentityFile(root)
+	if err != nil {
+		return marks{}, err
+	}
+	looks, err := jar.Looks(root)
+	return marks{Device: file.Device, File: file.File, Owner: file.Owner, Looks: looks}, err
+}
+
+// isAt reports whether the jar at root is the one that the entry tells of. The number of
+// a device may be another after a start of the system; then its place must be the same.
+// The entry of an older version has no marks, and goes by the place alone.
+func (k Known) isAt(root string) bool {
+	m := k.marks
+	if len(m.Looks) == 0 {
+		return real(root) == real(k.Root)
+	}
+	now, err := marksOf(root)
+	if err != nil || now.File != m.File || now.Owner != m.Owner || now.Device != m.Device && real(root) != real(k.Root) {
+		return false
+	}
+	for _, look := range now.Looks {
+		if !slices.Contains(m.Looks, look) {
+			return false
+		}
+	}
+	return true
+}
+
+// sameJar reports whether two paths lead to one jar, perhaps by a link.
+func sameJar(a, b string) bool {
+	if a == b {
+		return true
+	}
+	x, err := jar.IdentityFile(a)
+	y, err2 := jar.IdentityFile(b)
+	return err == nil && err2 == nil && x.Same(y)
 }
 
 // stillThere reports whether the jar of an entry stands where it was.
@@ -94,7 +200,7 @@ func (l List) read(id string) (Known, error) {
 	if err := readSmall(l.file(id), &e); err != nil {
 		return k, err
 	}
-	k.Root, k.Made = string(e.Root), e.Made
+	k = e.known(id)
 	if info, err := os.Stat(l.file(id)); err == nil {
 		k.Used = info.ModTime()
 	}
@@ -102,7 +208,7 @@ func (l List) read(id string) (Known, error) {
 }
 
 func (l List) write(id string, k Known) error {
-	data, err := json.Marshal(knownEntry{Path(k.Root), k.Made})
+	data, err := json.Marshal(k.entry())
 	if err != nil {
 		return err
 	}
@@ -137,11 +243,41 @@ func readSmall(file string, into any) error {
 	return json.NewDecoder(f).Decode(into)
 }
 
-// Trusted reports whether this user's program made the jar that stands at root,
-// on this machine. Of a jar that came with a copied folder it did not.
-func (l List) Trusted(root string) bool {
+// toBeMarked reports whether the marks of a trusted jar are to be noted anew: there are
+// none yet, or its device has another number.
+func (k Known) toBeMarked(root string) bool {
+	now, err := jar.IdentityFile(root)
+	return err == nil && k.Made && (len(k.marks.Looks) == 0 || now.Device != k.marks.Device)
+}
+
+func real(path string) string {
+	if real, err := filepath.EvalSymlinks(path); err == nil {
+		return real
+	}
+	return path
+}
+
+// Find is the entry of the jar that stands at root, and whether it is trusted; without
+// an identity for a jar of which there is none.
+func (l List) Find(root string) (k Known, trusted bool) {
 	k, err := l.read(jar.IDOf(root))
-	return err == nil && k.Made && k.Root == root
+	if err != nil || k.Root != root && !k.isAt(root) {
+		return Known{}, false
+	}
+	return k, k.Made && k.isAt(root)
+}
+
+// Restore writes an entry again as it was; the jar is in its place.
+func (l List) Restore(k Known) error {
+	return change(l.Dir, func() error { return l.write(k.ID, k) })
+}
+
+// Trusted reports whether the jar that stands at root is one that this user's program
+// made on this machine, or that the user trusted, and is still as it was then. A
+// renaming on one file system is no matter; a copy is another jar.
+func (l List) Trusted(root string) bool {
+	_, trusted := l.Find(root)
+	return trusted
 }
 
 // Has reports whether the jar that stands at root is on the list.
@@ -163,7 +299,7 @@ func (l List) All() ([]Known, error) {
 		if err != nil {
 			continue // a damaged entry is an unknown jar
 		}
-		if now := jar.IDOf(k.Root); now == "" || now == id {
+		if now := jar.IDOf(k.Root); now == "" && !k.coming || now == id {
 			out = append(out, k)
 		}
 	}

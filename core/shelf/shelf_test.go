@@ -2,6 +2,7 @@ package shelf_test
 
 import (
 	"context"
+	"encoding/json"
 	"os"
 	"path/filepath"
 	"testing"
@@ -33,40 +34,70 @@ func places(t *testing.T, l shelf.List) []string {
 	return out
 }
 
-// A jar is known where it is: after it was moved, and a copy as another.
+// A jar is known where it is, and trusted: after it was moved too, but no copy of it, and
+// not when it leads elsewhere.
 func TestJarsAreKnownAgain(t *testing.T) {
 	top := t.TempDir()
 	l := shelf.List{Dir: filepath.Join(top, "jars")}
 	assert.Empty(t, places(t, l))
 	j := create(t, filepath.Join(top, "press"))
-	l.See(j, true)
-	assert.True(t, l.Trusted(j.Root))
+	l.See(j)
 	assert.True(t, l.Has(j.Root))
+	assert.False(t, l.Trusted(j.Root), "to look grants nothing")
+	require.NoError(t, l.Trust(j))
+	assert.True(t, l.Trusted(j.Root))
 
 	moved := filepath.Join(top, "vault")
 	require.NoError(t, os.Rename(j.Root, moved))
 	assert.False(t, l.Has(moved))
+	assert.True(t, l.Trusted(moved), "a jar that was moved is still the one that was made here")
 	again, err := jar.Open(moved)
 	require.NoError(t, err)
-	l.See(again, false)
+	l.See(again)
 	assert.Equal(t, []string{"vault"}, places(t, l))
-	assert.True(t, l.Trusted(moved), "a jar that was moved is still the one that was made here")
 
 	copied := filepath.Join(top, "copy")
 	require.NoError(t, os.CopyFS(copied, os.DirFS(moved)))
+	assert.False(t, l.Trusted(copied), "nobody says that this program made it")
 	other, err := jar.Open(copied)
 	require.NoError(t, err)
-	l.See(other, false)
+	require.NoError(t, l.Trust(other))
+	assert.True(t, l.Trusted(copied))
+	assert.True(t, l.Trusted(moved))
 	assert.Equal(t, []string{"copy", "vault"}, places(t, l))
 	assert.NotEqual(t, again.ID(), other.ID(), "a copy gets an identity of its own")
-	assert.False(t, l.Trusted(copied), "nobody says that this program made it")
+
+	// A jar that comes to look as a change was to make it is the same; any other is not.
+	config := filepath.Join(moved, "pyvenv.cfg")
+	was, err := os.ReadFile(config)
+	require.NoError(t, err)
+	will := append(was, "prompt = vault\n"...)
+	require.NoError(t, l.Trust(again, again.LooksAfter(map[string]jar.OwnFile{"pyvenv.cfg": {Data: will}})...))
+	for text, trusted := range map[string]bool{string(was): true, string(will): true, "home = /elsewhere\n": false} {
+		require.NoError(t, os.WriteFile(config, []byte(text), 0o644))
+		assert.Equal(t, trusted, l.Trusted(moved), text)
+	}
+	require.NoError(t, os.WriteFile(config, was, 0o644))
+	require.NoError(t, os.Remove(again.Python()))
+	assert.True(t, l.Trusted(moved), "nothing comes of what is missing")
+	require.NoError(t, os.Symlink("/bin/sh", again.Python()))
+	assert.False(t, l.Trusted(moved))
+
+	// One whose own folder leads into a trusted jar is not that.
+	borrowed := filepath.Join(top, "borrowed")
+	require.NoError(t, os.CopyFS(borrowed, os.DirFS(copied)))
+	require.NoError(t, os.RemoveAll(filepath.Join(borrowed, "glassjar")))
+	require.NoError(t, os.Symlink(filepath.Join(copied, "glassjar"), filepath.Join(borrowed, "glassjar")))
+	assert.False(t, l.Trusted(borrowed))
 
 	// A place that holds another jar now is not the old one's.
 	require.NoError(t, os.RemoveAll(moved))
 	assert.Equal(t, []string{"copy", "vault"}, places(t, l), "a jar whose folder is gone is still listed")
-	fresh := create(t, moved)
-	l.See(fresh, true)
-	assert.Equal(t, []string{"copy", "vault"}, places(t, l))
+	fresh := create(t, filepath.Join(top, "fresh"))
+	require.NoError(t, l.Expect(fresh, moved))
+	assert.Equal(t, []string{"copy", "vault"}, places(t, l), "one that has not its place yet is not listed")
+	require.NoError(t, os.Rename(fresh.Root, moved))
+	assert.True(t, l.Trusted(moved), "it is trusted from the moment it is there")
 	require.NoError(t, l.Forget(other.ID()))
 	require.NoError(t, l.Forget(other.ID()))
 	assert.Equal(t, []string{"vault"}, places(t, l))
@@ -75,12 +106,31 @@ func TestJarsAreKnownAgain(t *testing.T) {
 	assert.WithinDuration(t, time.Now(), all[0].Used, time.Minute)
 }
 
+// What an older version noted goes on being trusted, and gets its marks.
+func TestOlderEntries(t *testing.T) {
+	top := t.TempDir()
+	l := shelf.List{Dir: filepath.Join(top, "jars")}
+	j := create(t, filepath.Join(top, "press"))
+	require.NoError(t, os.MkdirAll(l.Dir, 0o755))
+	file := filepath.Join(l.Dir, j.ID()+".json")
+	entry, err := json.Marshal(map[string]any{"root": j.Root, "made": true})
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(file, entry, 0o644))
+	assert.True(t, l.Trusted(j.Root))
+	l.See(j)
+	data, err := os.ReadFile(file)
+	require.NoError(t, err)
+	assert.Contains(t, string(data), "looks")
+	require.NoError(t, os.WriteFile(filepath.Join(j.Root, "pyvenv.cfg"), nil, 0o644))
+	assert.False(t, l.Trusted(j.Root))
+}
+
 // A damaged entry, or one with what is left of a longer text, loses no other.
 func TestDamagedEntries(t *testing.T) {
 	top := t.TempDir()
 	l := shelf.List{Dir: filepath.Join(top, "jars")}
 	j := create(t, filepath.Join(top, "press"))
-	l.See(j, true)
+	require.NoError(t, l.Trust(j))
 	file := filepath.Join(l.Dir, j.ID()+".json")
 	data, err := os.ReadFile(file)
 	require.NoError(t, err)
@@ -89,7 +139,8 @@ func TestDamagedEntries(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(l.Dir, "notes.txt"), nil, 0o644))
 	assert.Equal(t, []string{"press"}, places(t, l))
 	assert.True(t, l.Trusted(j.Root))
-	shelf.List{}.See(j, true) // keeps nothing, and is no error
+	shelf.List{}.See(j) // keeps nothing, and is no error
+	require.NoError(t, shelf.List{}.Trust(j))
 }
 
 func TestAwayList(t *testing.T) {
@@ -98,13 +149,14 @@ func TestAwayList(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, all)
 	day := time.Date(2026, 9, 1, 8, 0, 0, 0, time.FixedZone("orchard", 7200))
-	require.NoError(t, l.Put("b", "/o/.jar", "/o/.jar.discarded-b", day))
-	require.NoError(t, l.Put("a", "/p/.jar", "/p/.jar.discarded-a", day.Add(-time.Hour)))
+	require.NoError(t, l.Put(shelf.Discarded{ID: "b", Root: "/o/.jar", Held: "/o/.jar.discarded-b", At: day, Known: shelf.Known{ID: "b", Root: "/o/.jar", Made: true}}))
+	require.NoError(t, l.Put(shelf.Discarded{ID: "a", Root: "/p/.jar", Held: "/p/.jar.discarded-a", At: day.Add(-time.Hour)}))
 	all, err = l.All()
 	require.NoError(t, err)
 	require.Len(t, all, 2)
 	assert.Equal(t, "a", all[0].ID, "in the order of their going")
 	assert.Equal(t, "/o/.jar", all[1].Root)
+	assert.Equal(t, []bool{false, true}, []bool{all[0].Known.Made, all[1].Known.Made}, "what was trusted is kept")
 	assert.True(t, all[1].At.Equal(day))
 	require.NoError(t, l.Drop("a"))
 	require.NoError(t, l.Drop("a"))

@@ -92,7 +92,7 @@ func Start(program, script, dir string) (Started, error) {
 		return Started{[]string{"-i"}, append(env, "ZDOTDIR="+filepath.Dir(file), "GLASSJAR_ZDOTDIR="+os.Getenv("ZDOTDIR"))}, err
 	case "fish":
 		return Started{[]string{"-i", "-C", Enter("fish", script)}, env}, nil
-	case "sh", "dash", "ksh":
+	case "sh", "dash", "ksh", "mksh", "ash":
 		return Started{[]string{"-i"}, append(env, "ENV="+script)}, nil
 	case "powershell", "pwsh":
 		return Started{[]string{"-NoExit", "-Command", Enter("powershell", script)}, env}, nil

@@ -56,7 +56,7 @@ func modeOf(executable bool) os.FileMode {
 // checkContent compares a content with its name. One that is not what it should
 // be is removed; false then.
 func checkContent(ctx context.Context, path, sum string) (bool, error) {
-	have, err := sumWithin(ctx, path)
+	have, err := SumWithContext(ctx, path)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
 		return false, nil

@@ -17,6 +17,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"sync"
 	"time"
 )
 
@@ -25,8 +26,11 @@ type Store struct {
 	Dir string
 	// Second is a store that is only read, shared by a group, or nil.
 	Second *Store
+	// KeepPackages keeps package files whole besides what they unpack to.
+	KeepPackages bool
 
-	unsaved unsaved
+	unsaved   unsaved
+	unpacking sync.Map // SHA-256 of a package file -> *sync.Mutex
 }
 
 // both are the stores to look in.
@@ -143,9 +147,10 @@ func (s *Store) Check(sum string) error {
 }
 
 // Sum is a file's SHA-256 in lower-case hex.
-func Sum(path string) (string, error) { return sumWithin(context.Background(), path) }
+func Sum(path string) (string, error) { return SumWithContext(context.Background(), path) }
 
-func sumWithin(ctx context.Context, path string) (string, error) {
+// SumWithContext is [Sum], which ends with a context.
+func SumWithContext(ctx context.Context, path string) (string, error) {
 	f, err := os.Open(path)
 	if err != nil {
 		return "", err
@@ -209,4 +214,19 @@ func (s *Store) All() ([]Held, error) {
 		}
 	}
 	return out, nil
+}
+
+// WriterWithContext is a writer that ends with a context.
+func WriterWithContext(ctx context.Context, w io.Writer) io.Writer { return contextWriter{ctx, w} }
+
+type contextWriter struct {
+	ctx context.Context
+	w   io.Writer
+}
+
+func (c contextWriter) Write(p []byte) (int, error) {
+	if err := c.ctx.Err(); err != nil {
+		return 0, err
+	}
+	return c.w.Write(p)
 }

@@ -14,7 +14,7 @@ import (
 	"sync/atomic"
 	"time"
 
-	"golang.org/x/sync/errgroup"
+	"glassjar/core/guard"
 )
 
 // Amount is a number of files and their bytes.
@@ -121,7 +121,7 @@ func (s *Store) Verify(ctx context.Context, done func(files int)) (all Amount, d
 	var mu sync.Mutex
 	var looked atomic.Int64
 	bad := map[string]string{} // the kind of a hash that is not right
-	group, ctx := errgroup.WithContext(ctx)
+	group, ctx := guard.WithContext(ctx)
 	group.SetLimit(max(2, runtime.NumCPU()))
 	for _, kind := range []string{Contents, Packages, Bytecode} {
 		err := s.each(ctx, kind, func(path, sum string, info fs.FileInfo) error {

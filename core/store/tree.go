@@ -129,6 +129,55 @@ func (s *Store) HasTree(sum string) bool {
 	return false
 }
 
+// Head are the facts of a tree alone, which is quicker than all of it; none if it is not
+// here. They are not compared with the tree's checksum.
+func (s *Store) Head(sum string) []Fact {
+	if !ValidSum(sum) {
+		return nil
+	}
+	if t := s.unsaved.tree(sum); t != nil {
+		return t.Head
+	}
+	for _, from := range s.both() {
+		if head, err := readHead(from.treeFile(sum)); err == nil {
+			return head
+		}
+	}
+	return nil
+}
+
+// maxHead bounds the head of a tree's file.
+const maxHead = 64 << 10
+
+func readHead(file string) ([]Fact, error) {
+	f, err := os.Open(file)
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	data := make([]byte, 1<<10)
+	for {
+		n, err := io.ReadFull(io.NewSectionReader(f, 0, int64(len(data))), data)
+		text, ok := strings.CutPrefix(string(data[:n]), treeHeading)
+		if head, _, whole := strings.Cut(text, "\n\n"); ok && whole {
+			return parseHead(head), nil
+		}
+		if !ok || err != nil || len(data) >= maxHead {
+			return nil, errors.New("it has no head")
+		}
+		data = make([]byte, 4*len(data))
+	}
+}
+
+func parseHead(text string) []Fact {
+	var out []Fact
+	for _, line := range strings.Split(text, "\n") {
+		key, value, _ := strings.Cut(line, " ")
+		out = append(out, Fact{key, value})
+	}
+	return out
+}
+
 // Use notes that a tree is used today; tidying by age goes by that.
 func (t *Tree) Use() {
 	file := t.store.treeFile(t.SHA256)
@@ -177,11 +226,7 @@ func parseTree(whole string) (*Tree, bool) {
 	if !ok || !ok2 {
 		return nil, false
 	}
-	t := &Tree{Members: make([]Member, 0, strings.Count(list, "\n"))}
-	for _, line := range strings.Split(head, "\n") {
-		key, value, _ := strings.Cut(line, " ")
-		t.Head = append(t.Head, Fact{key, value})
-	}
+	t := &Tree{Members: make([]Member, 0, strings.Count(list, "\n")), Head: parseHead(head)}
 	for list != "" {
 		var line string
 		if line, list, ok = strings.Cut(list, "\n"); !ok {

@@ -222,7 +222,7 @@ func TestTidy(t *testing.T) {
 	second, err := s.Hold(context.Background(), lock.Mode{Shared: true})
 	require.NoError(t, err)
 	busy := errors.New("busy")
-	_, err = s.Hold(context.Background(), lock.Mode{Waits: func() error { return busy }})
+	_, err = s.Hold(context.Background(), lock.Mode{Waits: func(time.Duration) error { return busy }})
 	assert.ErrorIs(t, err, busy)
 	first()
 	second()

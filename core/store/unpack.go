@@ -11,8 +11,9 @@ import (
 	"runtime"
 	"sort"
 
-	"golang.org/x/sync/errgroup"
 	"golang.org/x/sync/semaphore"
+
+	"glassjar/core/guard"
 )
 
 // Source is one member to be unpacked.
@@ -47,7 +48,7 @@ func (s *Store) Unpack(ctx context.Context, sum string, head []Fact, sources []S
 	if err := s.announce(note, sources); err != nil {
 		return nil, err
 	}
-	group, inner := errgroup.WithContext(ctx)
+	group, inner := guard.WithContext(ctx)
 	for from := 0; from < len(sources); from += batch {
 		to := min(from+batch, len(sources))
 		if workers.Acquire(inner, 1) != nil {

@@ -1,8 +1,12 @@
 package version
 
 import (
+	"fmt"
 	"sort"
+	"strconv"
 	"strings"
+
+	"glassjar/core/limits"
 )
 
 // Operators of PEP 440.
@@ -178,20 +182,87 @@ func (v Version) sameRelease(w Version) bool {
 type Specifiers []Specifier
 
 // ParseSpecifiers reads clauses separated by commas; empty text is the empty
-// set. The error is a [*ParseError].
-func ParseSpecifiers(text string) (Specifiers, error) {
+// set, and a comma at the end says nothing. The error is a [*ParseError].
+func ParseSpecifiers(text string) (Specifiers, error) { return parseAll(text, ParseSpecifier) }
+
+// ParseLegacySpecifiers is [ParseSpecifiers] for what publishers wrote before there
+// was a standard, or past it: see [ParseLegacySpecifier]. Parentheses around the
+// whole are dropped.
+func ParseLegacySpecifiers(text string) (Specifiers, error) {
+	if inner := strings.Trim(text, space); strings.HasPrefix(inner, "(") && strings.HasSuffix(inner, ")") {
+		text = inner[1 : len(inner)-1]
+	}
+	return parseAll(text, ParseLegacySpecifier)
+}
+
+func parseAll(text string, parse func(string) (Specifier, error)) (Specifiers, error) {
+	text = strings.TrimSuffix(strings.Trim(text, space), ",")
 	if strings.Trim(text, space) == "" {
 		return nil, nil
 	}
+	if strings.Count(text, ",") >= limits.Clauses {
+		return nil, &ParseError{Kind: "specifier", Text: text[:60] + "...", Why: fmt.Sprintf("it has more than %d parts", limits.Clauses)}
+	}
 	var set Specifiers
 	for _, clause := range strings.Split(text, ",") {
-		s, err := ParseSpecifier(clause)
+		s, err := parse(clause)
 		if err != nil {
 			return nil, err
 		}
 		set = append(set, s)
 	}
 	return set, nil
+}
+
+// ParseLegacySpecifier reads one clause, also in forms that the standard does not
+// have but releases do: a version without an operator (PEP 345: that one or any that
+// begins with it), quotes around the version, and ".*" after an order, which
+// compares with the first or past the last of these versions.
+func ParseLegacySpecifier(text string) (Specifier, error) {
+	s, err := ParseSpecifier(text)
+	if err == nil {
+		return s, nil
+	}
+	clause := strings.NewReplacer(`"`, "", "'", "").Replace(strings.Trim(text, space))
+	op := operatorOf(clause)
+	number := strings.Trim(clause[len(op):], space)
+	short, wild := strings.CutSuffix(number, ".*")
+	v, bad := Parse(short)
+	switch {
+	case bad != nil:
+		return s, err
+	case op == "" && plainRelease(v):
+		return ParseSpecifier(Equal + short + ".*")
+	case op == "":
+		return ParseSpecifier(Equal + short)
+	case wild && (op == GreaterEqual || op == Less || op == Compatible):
+		return ParseSpecifier(op + short)
+	case wild && op == LessEqual:
+		return ParseSpecifier(Less + v.next())
+	case wild && op == Greater:
+		return ParseSpecifier(GreaterEqual + v.next())
+	case !wild && clause != text:
+		if s, bad := ParseSpecifier(clause); bad == nil {
+			return s, nil
+		}
+	}
+	return s, err
+}
+
+// plainRelease reports whether a version is numbers only.
+func plainRelease(v Version) bool {
+	return v.local == "" && !v.hasDev && v.pre == "" && !v.hasPost
+}
+
+// next is the first version whose release no longer begins with that of v.
+func (v Version) next() string {
+	parts := append([]string(nil), v.release...)
+	last, err := strconv.ParseUint(parts[len(parts)-1], 10, 32)
+	if err != nil {
+		return v.Public()
+	}
+	parts[len(parts)-1] = strconv.FormatUint(last+1, 10)
+	return strings.Join(parts, ".")
 }
 
 // MustParseSpecifiers is [ParseSpecifiers] for text known to be right; it

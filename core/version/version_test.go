@@ -47,8 +47,20 @@ func TestSpecifierFaults(t *testing.T) {
 		assert.ErrorContains(t, err, says, text)
 		assert.ErrorIs(t, err, version.ErrInvalid, text)
 	}
-	_, err := version.ParseSpecifiers(">=1,")
-	assert.Error(t, err)
+	for _, text := range []string{">=1,,<2", ",>=1", ","} {
+		_, err := version.ParseSpecifiers(text)
+		assert.Equal(t, text != ",", err != nil, text)
+	}
+	for text, means := range map[string]string{">=1,": ">=1", "==1.2, ": "==1.2", ">=3.6.*": ">=3.6", "<4.*": "<4", "<=3.8.*": "<3.9", ">2.7.*": ">=2.8",
+		"(>=1.0,)": ">=1.0", "2.5": "==2.5.*", "1.0a1": "==1.0a1", `>="3.7"`: ">=3.7", ">=1.0,!=1.3.*": "!=1.3.*,>=1.0"} {
+		ss, err := version.ParseLegacySpecifiers(text)
+		assert.NoError(t, err, text)
+		assert.Equal(t, means, ss.String(), text)
+	}
+	for _, text := range []string{">dev", "three", ">=1 <2", ">=1,,<2"} {
+		_, err := version.ParseLegacySpecifiers(text)
+		assert.ErrorIs(t, err, version.ErrInvalid, text)
+	}
 }
 
 func TestWrittenKeepsTheOrder(t *testing.T) {

@@ -156,10 +156,9 @@ var hostile = []struct {
 	{"another stream", with(member{name: "press/a.py:hidden"}), "does not store"},
 	{"encrypted", with(member{name: "press/a.py", flags: 1}), "encrypted"},
 	{"unknown packing", with(member{name: "press/a.py", method: 12}), "method 12"},
+	{"RECORD lists twice, with another hash", func(c *craft) { c.recordMore = line("press/__init__.py", "x = 3\n") }, "twice"},
 	{"no RECORD", func(c *craft) { c.noRecord = true }, "RECORD is missing"},
 	{"RECORD leaves a file out", with(member{name: "press/a.py", record: "-"}), "does not list"},
-	{"RECORD lists what is not there", func(c *craft) { c.recordMore = line("press/ghost.py", "x") }, "not in the archive"},
-	{"RECORD lists twice", func(c *craft) { c.recordMore = line("press/__init__.py", "x = 1\n") }, "twice"},
 	{"wrong size in RECORD", func(c *craft) {
 		c.members[0].record = strings.Replace(line("press/__init__.py", "x = 1\n"), ",6\n", ",7\n", 1)
 	}, "size"},
@@ -183,10 +182,6 @@ var hostile = []struct {
 	{"a data file without a scheme", with(member{name: "press-1.0.data/a.py"}), "no scheme"},
 	{"a script in a subfolder", with(member{name: "press-1.0.data/scripts/deep/run"}), "below the scripts"},
 	{"two roots with the same file", with(member{name: "press-1.0.data/purelib/press/__init__.py"}), "same place"},
-	{"a script that leaves its folder", func(c *craft) { c.entry = "[console_scripts]\n../run = press:main\n" }, "plain file name"},
-	{"a script that calls nothing", func(c *craft) { c.entry = "[console_scripts]\nrun = press\n" }, "no function"},
-	{"a script with code in its name", func(c *craft) { c.entry = "[gui_scripts]\nrun;rm = press:main\n" }, "plain file name"},
-	{"entry points that do not read", func(c *craft) { c.entry = "run = press:main\n" }, "entry_points"},
 	{"a size that is a lie", with(member{name: "press/a.py", data: "x = 1\n", size: 600, record: line("press/a.py", strings.Repeat("x", 600))}), ""},
 	{"a bomb", with(member{name: "press/a.txt", data: strings.Repeat("\x00", 3<<20), method: zip.Deflate}), "times its size"},
 	{"more bytes than the limit", with(member{name: "press/a.txt", data: strings.Repeat("0123456789", 500_000)}), "limit of"},
@@ -195,6 +190,40 @@ var hostile = []struct {
 			c.members = append(c.members, member{name: fmt.Sprintf("press/f%d.py", n)})
 		}
 	}, "limit of 50"},
+}
+
+// odd are wheels with something that does no harm: it is told, and no script is made.
+var odd = []struct {
+	name  string
+	spoil func(*craft)
+	says  string
+}{
+	{"RECORD lists what is not there", func(c *craft) { c.recordMore = line("press/ghost.py", "x") }, "not in the archive"},
+	{"RECORD lists twice", func(c *craft) { c.recordMore = line("press/__init__.py", "x = 1\n") }, "twice"},
+	{"a script that leaves its folder", func(c *craft) { c.entry = "[console_scripts]\n../run = press:main\n" }, "plain file name"},
+	{"a script that calls nothing", func(c *craft) { c.entry = "[console_scripts]\nrun = press\n" }, "no function"},
+	{"a script with code in its name", func(c *craft) { c.entry = "[gui_scripts]\nrun;rm = press:main\n" }, "plain file name"},
+	{"entry points that do not read", func(c *craft) { c.entry = "run = press:main\n" }, "entry_points"},
+}
+
+func TestOddWheelsAreTakenWithAWarning(t *testing.T) {
+	for _, c := range odd {
+		w := good()
+		c.spoil(w)
+		data := w.bytes(t)
+		opened, err := wheel.Open(bytes.NewReader(data), int64(len(data)), w.file, small)
+		require.NoError(t, err, c.name)
+		require.Len(t, opened.Warnings, 1, c.name)
+		assert.Contains(t, opened.Warnings[0], c.says)
+		assert.Contains(t, opened.Warnings[0], w.file)
+		for _, e := range opened.EntryPoints {
+			_, err := e.Script()
+			assert.Error(t, err, c.name)
+		}
+		for _, e := range opened.Entries {
+			assert.NotContains(t, e.Path, "ghost", c.name)
+		}
+	}
 }
 
 // small are limits for which a test need not make gigabytes, with the rules of

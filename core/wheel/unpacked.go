@@ -4,6 +4,7 @@ import (
 	"io"
 	"strings"
 
+	"glassjar/core/limits"
 	"glassjar/core/metadata"
 )
 
@@ -50,14 +51,12 @@ func Unpacked(o Outline, entries []Entry, open func(Entry) (io.ReadCloser, error
 		if err != nil {
 			return nil, err
 		}
-		data, err := io.ReadAll(io.LimitReader(r, maxDescription))
+		data, err := io.ReadAll(io.LimitReader(r, limits.Metadata))
 		r.Close()
 		if err != nil {
 			return nil, err
 		}
-		if w.EntryPoints, err = metadata.ParseEntryPoints(data); err != nil {
-			return nil, w.refuse(at, err.Error())
-		}
+		w.EntryPoints, _ = metadata.ParseEntryPoints(data) // Warnings has what is wrong with them
 	}
 	return w, nil
 }

@@ -88,13 +88,14 @@ func TestUnpacked(t *testing.T) {
 			}
 		}
 	}
-	_, err = unpacked(t, w, func(key string, data []byte) []byte {
+	odd, err := unpacked(t, w, func(key string, data []byte) []byte {
 		if strings.Contains(key, "entry_points") {
 			return []byte("[console_scripts\n")
 		}
 		return data
 	})
-	assert.Error(t, err)
+	require.NoError(t, err)
+	assert.Empty(t, odd.EntryPoints, "told when it was opened first")
 	_, err = wheel.Unpacked(wheel.Outline{File: "press"}, nil, nil)
 	assert.Error(t, err)
 }

@@ -19,6 +19,7 @@ import (
 	"strings"
 	"sync"
 
+	"glassjar/core/limits"
 	"glassjar/core/metadata"
 	"glassjar/core/requirement"
 	"glassjar/core/version"
@@ -256,16 +257,13 @@ func (w *Wheel) named(folder, ending string) bool {
 	return ok && dash && err == nil && requirement.Normalize(name) == w.Name.Name && v.Equal(w.Name.Version)
 }
 
-// maxDescription bounds the small files that are read into memory.
-const maxDescription = 64 << 20
-
 // read is a description file's whole content; nil if it is not there.
 func (w *Wheel) read(name string) ([]byte, error) {
 	f, ok := w.members[w.Info+"/"+name]
 	if !ok {
 		return nil, nil
 	}
-	if f.UncompressedSize64 > maxDescription {
+	if f.UncompressedSize64 > limits.Metadata {
 		return nil, w.refuse(f.Name, "it is too large")
 	}
 	r, err := f.Open()
@@ -315,7 +313,7 @@ func (w *Wheel) readFormat() error {
 	case v.Release()[0] != "1":
 		return w.refuse(w.Info+"/WHEEL", fmt.Sprintf("format version %s has another major number than this program knows (1)", v))
 	case supported().Less(v):
-		w.Warnings = append(w.Warnings, fmt.Sprintf("%s has wheel format version %s; what is newer than %s in it is passed over", w.File, v, supported()))
+		w.warn("it has wheel format version %s; what is newer than %s in it is passed over", v, supported())
 	}
 	return nil
 }
@@ -325,15 +323,22 @@ func (w *Wheel) readEntryPoints() error {
 	if err != nil {
 		return err
 	}
-	if w.EntryPoints, err = metadata.ParseEntryPoints(data); err != nil {
-		return w.refuse(w.Info+"/entry_points.txt", err.Error())
-	}
-	for _, e := range w.EntryPoints {
+	list, faults := metadata.ParseEntryPoints(data)
+	w.EntryPoints = list
+	for _, e := range list {
 		if _, err := e.Script(); err != nil {
-			return w.refuse(w.Info+"/entry_points.txt", err.Error())
+			faults = append(faults, err.Error())
 		}
 	}
+	for _, f := range faults {
+		w.warn("%s; no script is made for it", f)
+	}
 	return nil
+}
+
+// warn notes something in the wheel that is not as it should be and does no harm.
+func (w *Wheel) warn(format string, args ...any) {
+	w.Warnings = append(w.Warnings, w.File+": "+fmt.Sprintf(format, args...))
 }
 
 // signatures are members of .dist-info that RECORD does not list.
@@ -363,9 +368,13 @@ func (w *Wheel) readRecord() error {
 		case w.unlisted(line.Path):
 			continue
 		case !ok:
-			return w.refuse(line.Path, "RECORD lists it, and it is not in the archive")
+			w.warn("RECORD lists %q, which is not in the archive", line.Path)
+			continue
+		case listed[line.Path] == line:
+			w.warn("RECORD lists %s twice", line.Path)
+			continue
 		case listed[line.Path].Path != "":
-			return w.refuse(line.Path, "RECORD lists it twice")
+			return w.refuse(line.Path, "RECORD lists it twice, and not with the same hash and size")
 		case line.Size >= 0 && uint64(line.Size) != f.UncompressedSize64:
 			return w.refuse(line.Path, fmt.Sprintf("RECORD gives its size as %d bytes, the archive as %d", line.Size, f.UncompressedSize64))
 		}

@@ -10,7 +10,9 @@ trap 'kill $screen 2>/dev/null || :; rm -rf "$work"' EXIT
 (cd "$here/../.." && CGO_ENABLED=0 go build -o "$work/bin/glassjar" ./cmd/glassjar)
 cp -r "$here/../../sample/projects" "$work/projects"
 # The system's own Python is used: its place is the same on most machines.
-export PATH="$work/bin:/usr/bin:/bin" GLASSJAR_HOME="$work/home" PYTHONDONTWRITEBYTECODE=1
+export PATH="$work/bin:/usr/bin:/bin" HOME="$work/home"
+mkdir "$HOME"
+unset "${!GLASSJAR@}" "${!PYTHON@}" "${!XDG@}" VIRTUAL_ENV
 Xvfb :87 -screen 0 1280x800x24 >/dev/null 2>&1 &
 screen=$!
 export DISPLAY=:87

@@ -5,7 +5,12 @@
 functions -q deactivate; and deactivate
 
 function deactivate -d "Leave the jar"
-    set -gx PATH $_glassjar_path
+    # What else was done to PATH meanwhile stays.
+    set -l rest
+    for dir in $PATH
+        test "$dir" = "$_glassjar_bin"; or set -a rest $dir
+    end
+    set -gx PATH $rest
     if set -q _glassjar_home
         set -gx PYTHONHOME $_glassjar_home
     end
@@ -16,15 +21,15 @@ function deactivate -d "Leave the jar"
     end
     set -e VIRTUAL_ENV
     set -e VIRTUAL_ENV_PROMPT
-    set -e _glassjar_path
+    set -e _glassjar_bin
     set -e _glassjar_home
     functions -e deactivate
 end
 
-set -gx VIRTUAL_ENV (realpath (dirname (status filename))/..)
-set -gx VIRTUAL_ENV_PROMPT (string replace -f -r '^prompt = ' '' < $VIRTUAL_ENV/pyvenv.cfg)
-set -g _glassjar_path $PATH
-set -gx PATH $VIRTUAL_ENV/@SCRIPTS@ $PATH
+set -gx VIRTUAL_ENV (command realpath (dirname (status filename))/..)
+set -gx VIRTUAL_ENV_PROMPT (string replace -f -r '^prompt = ' '' < $VIRTUAL_ENV/pyvenv.cfg | head -n 1 | string replace -a -r '[^\w. -]' '-')
+set -g _glassjar_bin $VIRTUAL_ENV/@SCRIPTS@
+test "$PATH[1]" = "$_glassjar_bin"; or set -gx PATH $_glassjar_bin $PATH
 if set -q PYTHONHOME
     set -g _glassjar_home $PYTHONHOME
     set -e PYTHONHOME

@@ -5,20 +5,22 @@
 if (Test-Path function:global:deactivate) { deactivate }
 
 function global:deactivate {
-    $env:PATH = $global:_glassjar_path
+    # What else was done to PATH meanwhile stays.
+    $separator = [System.IO.Path]::PathSeparator
+    $env:PATH = ($env:PATH -split [regex]::Escape($separator) | Where-Object { $_ -ne $global:_glassjar_bin }) -join $separator
     if ($null -ne $global:_glassjar_home) { $env:PYTHONHOME = $global:_glassjar_home }
     if (Test-Path function:global:_glassjar_prompt) {
         Copy-Item function:global:_glassjar_prompt function:global:prompt
         Remove-Item function:global:_glassjar_prompt
     }
     Remove-Item env:VIRTUAL_ENV, env:VIRTUAL_ENV_PROMPT -ErrorAction SilentlyContinue
-    Remove-Variable _glassjar_path, _glassjar_home -Scope Global -ErrorAction SilentlyContinue
+    Remove-Variable _glassjar_bin, _glassjar_home -Scope Global -ErrorAction SilentlyContinue
     Remove-Item function:global:deactivate
 }
 
 $env:VIRTUAL_ENV = (Get-Item -LiteralPath $PSScriptRoot).Parent.FullName
 $env:VIRTUAL_ENV_PROMPT = (Get-Content -LiteralPath (Join-Path $env:VIRTUAL_ENV "pyvenv.cfg") | Where-Object { $_ -like "prompt = *" }) -replace "^prompt = ", ""
-$global:_glassjar_path = $env:PATH
+$global:_glassjar_bin = $PSScriptRoot
 $global:_glassjar_home = $env:PYTHONHOME
 $env:PATH = $PSScriptRoot + [System.IO.Path]::PathSeparator + $env:PATH
 Remove-Item env:PYTHONHOME -ErrorAction SilentlyContinue

@@ -1,17 +1,19 @@
-package operation
+package target
 
 import (
 	"fmt"
+	"maps"
+	"slices"
 	"sort"
 	"strings"
 
 	"glassjar/core/requirement"
 )
 
-// covering is a short marker that, among the targets of all, holds for exactly
+// Marker is a short marker that, among the targets of all, holds for exactly
 // those that in tells. Elsewhere it may hold or not: a record says for which
 // environments it was made.
-func covering(all []Target, in func(Target) bool) requirement.Marker {
+func (s *Set) Marker(all []Target, in func(Target) bool) requirement.Marker {
 	candidates := []string{}
 	whole := true
 	for _, t := range all {
@@ -24,13 +26,13 @@ func covering(all []Target, in func(Target) bool) requirement.Marker {
 		candidates = append(candidates, text)
 	}
 	for _, variable := range []string{"sys_platform", "platform_machine", "implementation_name"} {
-		candidates = append(candidates, byVariable(all, in, variable)...)
+		candidates = append(candidates, s.byVariable(all, in, variable)...)
 	}
 	candidates = append(candidates, byPlatform(all, in))
 	best := requirement.Marker{}
 	for _, text := range candidates {
 		m, err := requirement.ParseMarker(text)
-		if err != nil || !exactly(m, all, in) {
+		if err != nil || !s.exactly(m, all, in) {
 			continue
 		}
 		if best.IsZero() || len(m.String()) < len(best.String()) {
@@ -40,9 +42,9 @@ func covering(all []Target, in func(Target) bool) requirement.Marker {
 	return best
 }
 
-func exactly(m requirement.Marker, all []Target, in func(Target) bool) bool {
+func (s *Set) exactly(m requirement.Marker, all []Target, in func(Target) bool) bool {
 	for _, t := range all {
-		if m.Holds(t.environment().markers) != in(t) {
+		if m.Holds(s.Environment(t).Markers) != in(t) {
 			return false
 		}
 	}
@@ -114,10 +116,10 @@ func minorText(n int) string { return fmt.Sprintf("%d.%d", n/1000, n%1000) }
 
 // byVariable are conditions that one value of a variable, or its absence, is
 // what decides, with a range of Pythons where needed.
-func byVariable(all []Target, in func(Target) bool, variable string) []string {
+func (s *Set) byVariable(all []Target, in func(Target) bool, variable string) []string {
 	values := map[string]bool{}
 	for _, t := range all {
-		values[t.environment().markers[variable]] = true
+		values[s.Environment(t).Markers[variable]] = true
 	}
 	var out []string
 	for value := range values {
@@ -126,7 +128,7 @@ func byVariable(all []Target, in func(Target) bool, variable string) []string {
 			m := requirement.MustParseMarker(condition)
 			var there []Target
 			for _, t := range all {
-				if m.Holds(t.environment().markers) {
+				if m.Holds(s.Environment(t).Markers) {
 					there = append(there, t)
 				}
 			}
@@ -174,15 +176,15 @@ func byPlatform(all []Target, in func(Target) bool) string {
 	return strings.Join(parts, " or ")
 }
 
-// environments are the markers of a record's environments: for each platform
+// Environments are the markers of a record's environments: for each platform
 // its closed range of Pythons.
-func environments(all []Target) []requirement.Marker {
+func Environments(all []Target) []requirement.Marker {
 	groups := map[string][]int{}
 	for _, t := range all {
 		groups[t.condition()] = append(groups[t.condition()], t.Major*1000+t.Minor)
 	}
 	var out []requirement.Marker
-	for _, key := range sortedNames(groups) {
+	for _, key := range slices.Sorted(maps.Keys(groups)) {
 		minors := groups[key]
 		sort.Ints(minors)
 		for i := 0; i < len(minors); {
@@ -199,13 +201,4 @@ func environments(all []Target) []requirement.Marker {
 		}
 	}
 	return out
-}
-
-func sortedNames[V any](m map[string]V) []string {
-	names := make([]string, 0, len(m))
-	for name := range m {
-		names = append(names, name)
-	}
-	sort.Strings(names)
-	return names
 }

@@ -1,12 +1,12 @@
-package operation
+// Package target is the systems and Pythons that a record must serve, what each makes of
+// markers and tags, and the markers that say for which of them something is.
+package target
 
 import (
 	"fmt"
 	"strings"
-	"sync"
 
 	"glassjar/core/interpreter"
-	"glassjar/core/project"
 	"glassjar/core/requirement"
 	"glassjar/core/tags"
 	"glassjar/core/version"
@@ -35,20 +35,31 @@ func (t Target) String() string {
 	return text
 }
 
-// defaultPlatforms and the Pythons of which each minor version is served,
-// where the spec names no others.
-var defaultPlatforms = []string{"linux-x86_64", "linux-aarch64", "macos-arm64", "windows-x86_64"}
+// Platforms are those that are served where a spec names no others.
+func Platforms() []string {
+	return []string{"linux-x86_64", "linux-aarch64", "macos-arm64", "windows-x86_64"}
+}
 
-const oldestMinor, newestMinor = 8, 14
+// The minor versions of Python 3 of which each is served. NewestMinor is the newest that
+// this program knows.
+const oldestMinor, NewestMinor = 8, 14
 
 // lastPatch is a late patch version of each minor version. A target stands for
 // interpreters that are kept up to date; that it is the same on every machine
 // matters more than that it is the latest.
 var lastPatch = map[int]int{8: 20, 9: 23, 10: 18, 11: 13, 12: 11, 13: 7, 14: 0}
 
-// ParsePlatform reads "linux-x86_64" and the names that people use for the
-// same: "linux-arm64", "windows-amd64".
-func ParsePlatform(text string) (os, arch string, err error) {
+// UnknownError says that a text names no platform.
+type UnknownError struct{ Text string }
+
+func (e *UnknownError) Error() string { return fmt.Sprintf("%q is not a target", e.Text) }
+
+// Known are the names of platforms that there are, as [Parse] reads them.
+func Known() []string { return append(Platforms(), "macos-x86_64", "windows-arm64") }
+
+// Parse reads "linux-x86_64" and the names that people use for the
+// same: "linux-arm64", "windows-amd64". The error is an [*UnknownError].
+func Parse(text string) (os, arch string, err error) {
 	os, arch, _ = strings.Cut(strings.ToLower(text), "-")
 	same := map[string]string{"amd64": "x86_64", "x64": "x86_64", "arm64": "arm64", "aarch64": "arm64", "x86_64": "x86_64"}
 	arch = same[arch]
@@ -59,55 +70,42 @@ func ParsePlatform(text string) (os, arch string, err error) {
 		arch = "amd64"
 	}
 	if arch == "" || os != "linux" && os != "macos" && os != "windows" {
-		return "", "", usage("%q is not a target", "targets are "+strings.Join(defaultPlatforms, ", ")+", macos-x86_64, windows-arm64", text)
+		return "", "", &UnknownError{text}
 	}
 	return os, arch, nil
 }
 
-// targetsOf are those that the spec names, or the default ones, for every
-// minor version of Python that the project takes: the newest first, and for
-// each the platforms in their order. explicit tells that the spec names them.
-func targetsOf(spec *project.Spec) (list []Target, explicit bool, err error) {
-	platforms := defaultPlatforms
-	if len(spec.Tool.Targets) > 0 {
-		platforms, explicit = spec.Tool.Targets, true
+// All are the targets of some platforms, or of the default ones, for every minor version
+// of Python that requires admits: the newest first, and for each the platforms in their
+// order. The error is an [*UnknownError].
+func All(platforms []string, requires version.Specifiers) ([]Target, error) {
+	if len(platforms) == 0 {
+		platforms = Platforms()
 	}
-	for minor := newestMinor; minor >= oldestMinor; minor-- {
+	var list []Target
+	for minor := NewestMinor; minor >= oldestMinor; minor-- {
 		for _, p := range platforms {
-			os, arch, err := ParsePlatform(p)
+			os, arch, err := Parse(p)
 			if err != nil {
-				return nil, false, err
+				return nil, err
 			}
-			t := Target{os, arch, "cpython", 3, minor}
-			if spec.RequiresPython.Holds(t.python()) {
+			if t := (Target{os, arch, "cpython", 3, minor}); requires.Holds(t.Python()) {
 				list = append(list, t)
 			}
 		}
 	}
-	return list, explicit, nil
+	return list, nil
 }
 
-func (t Target) python() version.Version {
+// Python is the version of Python that the target stands for.
+func (t Target) Python() version.Version {
 	return version.MustParse(fmt.Sprintf("%d.%d.%d", t.Major, t.Minor, lastPatch[t.Minor]))
 }
 
-// environment is what such a system and Python make of markers and tags. The
-// release and version of the system are not known.
-func (t Target) environment() environment {
-	if e, ok := environmentsKnown.Load(t); ok {
-		return e.(environment)
-	}
-	e := t.describe()
-	environmentsKnown.Store(t, e)
-	return e
-}
-
-// environmentsKnown keeps what was computed: tags are many, and markers are
-// tried on every target.
-var environmentsKnown sync.Map
-
-func (t Target) describe() environment {
-	full := t.python().String()
+// Environment is what such a system and Python make of markers and tags. The release and
+// version of the system are not known.
+func (t Target) Environment() Environment {
+	full := t.Python().String()
 	env := requirement.Environment{"os_name": "posix", "platform_release": "", "platform_version": "", "python_version": fmt.Sprintf("%d.%d", t.Major, t.Minor),
 		"python_full_version": full, "implementation_name": t.Implementation, "implementation_version": full, "platform_machine": t.Arch,
 		"platform_python_implementation": map[string]string{"cpython": "CPython", "pypy": "PyPy"}[t.Implementation]}
@@ -124,12 +122,12 @@ func (t Target) describe() environment {
 		env["platform_machine"] = strings.ToUpper(t.Arch)
 	}
 	in := tags.Interpreter{Implementation: "cp", Major: t.Major, Minor: t.Minor, ABI: fmt.Sprintf("cp%d%d", t.Major, t.Minor)}
-	return environment{title: fmt.Sprintf("CPython %d.%d on %s", t.Major, t.Minor, t.Platform()), markers: env,
-		ranks: tags.RanksOf(tags.Supported(in, p)), python: t.python()}
+	return Environment{Target: t.String(), Title: fmt.Sprintf("CPython %d.%d on %s", t.Major, t.Minor, t.Platform()), Markers: env,
+		Ranks: tags.RanksOf(tags.Supported(in, p)), Python: t.Python()}
 }
 
-// targetOf is the target that an interpreter belongs to.
-func targetOf(in interpreter.Interpreter) Target {
+// Of is the target that an interpreter belongs to.
+func Of(in interpreter.Interpreter) Target {
 	t := Target{OS: in.OS(), Arch: in.Arch(), Implementation: in.Said.Implementation}
 	_, _ = fmt.Sscanf(in.Minor(), "%d.%d", &t.Major, &t.Minor)
 	return t

@@ -1,4 +1,5 @@
-package operation
+// Package near finds the names that a mistyped one may have meant.
+package near
 
 import (
 	"math/bits"
@@ -9,11 +10,11 @@ import (
 	"glassjar/core/requirement"
 )
 
-// nearNames are at most three known names that a mistyped one may have meant:
+// Names are at most three known names that a mistyped one may have meant:
 // few letters apart, the same words in another order, or a longer name that
 // begins with it. Names of a large index are passed over by their letters
 // before they are compared.
-func nearNames(name string, known []string) []string {
+func Names(name string, known []string) []string {
 	type hit struct {
 		name string
 		far  int

@@ -1,0 +1,52 @@
+package cli
+
+import (
+	"errors"
+	"io"
+	"strings"
+	"syscall"
+
+	"github.com/spf13/cobra"
+
+	"glassjar/core/operation"
+)
+
+// oneOf refuses options of which each would make another without effect.
+func oneOf(cmd *cobra.Command, names ...string) error {
+	var given []string
+	for _, n := range names {
+		if cmd.Flags().Changed(n) {
+			given = append(given, "--"+n)
+		}
+	}
+	if len(given) < 2 {
+		return nil
+	}
+	return &operation.UsageError{Why: strings.Join(given, " and ") + " do not go together", Try: "glassjar help " + strings.TrimPrefix(cmd.CommandPath(), "glassjar ")}
+}
+
+// with refuses an option that has an effect only with another.
+func with(cmd *cobra.Command, name, other string) error {
+	if !cmd.Flags().Changed(name) || cmd.Flags().Changed(other) {
+		return nil
+	}
+	return &operation.UsageError{Why: "--" + name + " has an effect only with --" + other, Try: "glassjar help " + strings.TrimPrefix(cmd.CommandPath(), "glassjar ")}
+}
+
+// output is where results go. It remembers the first failure, so that no command seems
+// to be done whose result was lost.
+type output struct {
+	to   io.Writer
+	lost error
+}
+
+func (o *output) Write(p []byte) (int, error) {
+	n, err := o.to.Write(p)
+	if err != nil && o.lost == nil && !errors.Is(err, syscall.EPIPE) { // else whoever read it has enough
+		o.lost = err
+	}
+	return n, err
+}
+
+// Under is what is written to.
+func (o *output) Under() io.Writer { return o.to }

@@ -1,0 +1,118 @@
+// Package digest knows the hashes by which package files are verified: those that
+// indexes and records give, by the names that Python's hashlib has for them.
+package digest
+
+import (
+	"crypto/md5"
+	"crypto/sha1"
+	"crypto/sha256"
+	"crypto/sha3"
+	"crypto/sha512"
+	"encoding/hex"
+	"hash"
+	"io"
+	"slices"
+	"strings"
+)
+
+// SHA256 is the algorithm by which this program names what it keeps.
+const SHA256 = "sha256"
+
+var makers = map[string]func() hash.Hash{
+	"md5": md5.New, "sha1": sha1.New, "sha224": sha256.New224, SHA256: sha256.New, "sha384": sha512.New384, "sha512": sha512.New,
+	"sha3_224": func() hash.Hash { return sha3.New224() }, "sha3_256": func() hash.Hash { return sha3.New256() },
+	"sha3_384": func() hash.Hash { return sha3.New384() }, "sha3_512": func() hash.Hash { return sha3.New512() },
+}
+
+// weak are algorithms for which other content with the same hash can be made.
+var weak = []string{"md5", "sha1"}
+
+// Normal is a set of hashes with names and values in lower case.
+func Normal(hashes map[string]string) map[string]string {
+	out := make(map[string]string, len(hashes))
+	for algorithm, sum := range hashes {
+		out[strings.ToLower(algorithm)] = strings.ToLower(sum)
+	}
+	return out
+}
+
+// Strong reports whether one of the hashes is known here and good enough to trust a
+// file by.
+func Strong(hashes map[string]string) bool {
+	for algorithm := range hashes {
+		if makers[algorithm] != nil && !slices.Contains(weak, algorithm) {
+			return true
+		}
+	}
+	return false
+}
+
+// Fault is an algorithm of which a set of hashes has a value that cannot be such a hash,
+// or empty. Algorithms that are not known here are passed over.
+func Fault(hashes map[string]string) string {
+	for _, algorithm := range sorted(hashes) {
+		if makers[algorithm] == nil {
+			continue
+		}
+		raw, err := hex.DecodeString(hashes[algorithm])
+		if err != nil || len(raw) != makers[algorithm]().Size() {
+			return algorithm
+		}
+	}
+	return ""
+}
+
+func sorted(hashes map[string]string) []string {
+	var names []string
+	for name := range hashes {
+		names = append(names, name)
+	}
+	slices.Sort(names)
+	return names
+}
+
+// Check verifies a file by several hashes while it is written.
+type Check struct {
+	want  map[string]string
+	names []string
+	have  map[string]hash.Hash
+	// Size counts the bytes.
+	Size int64
+}
+
+// NewCheck is a check of the hashes that are known here but for those of the
+// algorithms given, which somebody else verifies.
+func NewCheck(want map[string]string, but ...string) *Check {
+	c := &Check{want: want, have: map[string]hash.Hash{}}
+	for _, name := range sorted(want) {
+		if makers[name] != nil && !slices.Contains(but, name) {
+			c.names, c.have[name] = append(c.names, name), makers[name]()
+		}
+	}
+	return c
+}
+
+// Empty reports whether nothing is verified.
+func (c *Check) Empty() bool { return len(c.names) == 0 }
+
+// Write takes in bytes of the file; it does not fail.
+func (c *Check) Write(p []byte) (int, error) {
+	for _, h := range c.have {
+		h.Write(p)
+	}
+	c.Size += int64(len(p))
+	return len(p), nil
+}
+
+// Wrong is the first hash that differs, by its algorithm; ok if none does.
+func (c *Check) Wrong() (algorithm, want, have string, ok bool) {
+	for _, name := range c.names {
+		if sum := hex.EncodeToString(c.have[name].Sum(nil)); sum != c.want[name] {
+			return name, c.want[name], sum, false
+		}
+	}
+	return "", "", "", true
+}
+
+// Reader has c see all that is read from r.
+func (c *Check) Reader(r io.Reader) io.Reader { return io.TeeReader(r, c) }

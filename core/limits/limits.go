@@ -1,0 +1,85 @@
+// Package limits is the one place of the bounds on what comes from elsewhere: far more
+// than anybody needs, and little enough that no input takes a machine's memory or an
+// afternoon. docs/formats.md lists them.
+package limits
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"os"
+)
+
+// Bytes of texts, unpacked.
+const (
+	// Page is a distribution's page of an index, Names the list of all names.
+	Page  = 32 << 20
+	Names = 64 << 20
+	// Metadata is a METADATA file, and others that describe a distribution.
+	Metadata = 16 << 20
+	// Record, Spec, List and Settings are files of a project and of a user.
+	Record   = 16 << 20
+	Spec     = 4 << 20
+	List     = 4 << 20
+	Settings = 1 << 20
+	// Own is a file that this program keeps in a jar or beside one.
+	Own = 16 << 20
+	// Package is a package file of which nobody says how large it is.
+	Package = 64 << 30
+)
+
+// Numbers of parts.
+const (
+	// Files are those of a distribution's page, Projects the names of an index.
+	Files    = 40_000
+	Projects = 1_500_000
+	// Fields are those of a METADATA file, and Lines those that continue one.
+	Fields = 20_000
+	// Clauses are those of one version specifier, Extras those of one requirement.
+	Clauses = 200
+	Extras  = 200
+	// Text is one requirement or marker, in bytes.
+	Text = 64 << 10
+)
+
+// Error says that something is larger than anything that is read.
+type Error struct {
+	// What is it: a path, an address, a kind of text.
+	What string
+	// Limit is in Unit, such as "bytes".
+	Limit int64
+	Unit  string
+}
+
+func (e *Error) Error() string {
+	return fmt.Sprintf("%s has more than %d %s, which is more than is read", e.What, e.Limit, e.Unit)
+}
+
+// ReadAll reads what has at most so many bytes; the error is an [*Error] for more.
+func ReadAll(r io.Reader, what string, limit int64) ([]byte, error) {
+	data, err := io.ReadAll(io.LimitReader(r, limit+1))
+	if err == nil && int64(len(data)) > limit {
+		return nil, &Error{what, limit, "bytes"}
+	}
+	return data, err
+}
+
+// ReadFile reads a regular file of at most so many bytes. What is none, such as a pipe
+// that nobody writes to, is an [*os.PathError].
+func ReadFile(path string, limit int64) ([]byte, error) {
+	info, err := os.Stat(path)
+	switch {
+	case err != nil:
+		return nil, err
+	case info.IsDir():
+		return nil, &os.PathError{Op: "read", Path: path, Err: errors.New("it is a folder")}
+	case !info.Mode().IsRegular():
+		return nil, &os.PathError{Op: "read", Path: path, Err: errors.New("it is no regular file")}
+	}
+	f, err := os.Open(path)
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	return ReadAll(f, path, limit)
+}

@@ -1,0 +1,103 @@
+package operation
+
+import (
+	"context"
+	"fmt"
+	"regexp"
+	"slices"
+	"strings"
+
+	"glassjar/core/index"
+	"glassjar/core/jar"
+	"glassjar/core/metadata"
+	"glassjar/core/project"
+	"glassjar/core/requirement"
+	"glassjar/core/target"
+	"glassjar/core/version"
+)
+
+// remark notes on a plan what was solved in a way that whoever asked may not expect.
+func (m *Machine) remark(ctx context.Context, p *Plan, u *universal) error {
+	p.Left, p.PassedOver = u.leftOut(), p.catalog.passedOver()
+	judge := &provider{catalog: p.catalog, env: target.EnvironmentOf(p.python), ctx: ctx}
+	for _, c := range u.own.Choices {
+		if note := standingNote(c.Name, p.catalog.indexes.Standing(ctx, c.Name)); note != "" && p.catalog.direct[c.Name].Name == "" {
+			p.Notes = append(p.Notes, note)
+		}
+		for _, over := range p.PassedOver {
+			v, err := version.Parse(over.Version)
+			if err == nil && over.Name == c.Name && c.Version.Less(v) && (!v.IsPrerelease() || c.Version.IsPrerelease()) {
+				p.Notes = append(p.Notes, fmt.Sprintf("%s %s was passed over: %s", over.Name, over.Version, over.Why))
+			}
+		}
+		if len(c.Extras) == 0 {
+			continue
+		}
+		f, err := judge.file(ctx, c.Name, c.Version)
+		if err != nil || f == nil {
+			continue // it is the base's
+		}
+		meta, err := p.catalog.metadata(ctx, *f)
+		if err != nil {
+			return err
+		}
+		p.Notes = append(p.Notes, unknownExtras(meta, c.Extras)...)
+	}
+	return nil
+}
+
+// standingNote tells of a distribution that its publisher or the index has given up;
+// empty for others.
+func standingNote(name string, s index.Standing) string {
+	words := map[string]string{index.Archived: "is archived: nothing more comes of it", index.Deprecated: "is deprecated: its publisher advises against it",
+		index.Quarantined: "is quarantined by its index: it may do harm"}[s.Status]
+	if words == "" {
+		return ""
+	}
+	if s.Reason != "" {
+		words += " (" + s.Reason + ")"
+	}
+	return name + " " + words
+}
+
+// keptStandings are the notes on distributions of a jar, as far as their pages were read
+// before: nobody is asked.
+func (m *Machine) keptStandings(ctx context.Context, spec *project.Spec, installed []jar.Installed) []string {
+	was := m.Client.Offline
+	m.Client.Offline = true
+	defer func() { m.Client.Offline = was }()
+	indexes, _ := m.indexes(spec)
+	var out []string
+	for _, d := range installed {
+		if note := standingNote(d.Key(), indexes.Standing(ctx, d.Key())); note != "" && d.Direct == nil {
+			out = append(out, note)
+		}
+	}
+	return out
+}
+
+var extraInMarker = regexp.MustCompile(`extra == "([^"]+)"`)
+
+// unknownExtras says which extras a distribution does not have.
+func unknownExtras(meta metadata.Metadata, asked []string) []string {
+	known := slices.Clone(meta.Extras)
+	for _, r := range meta.Requires {
+		for _, found := range extraInMarker.FindAllStringSubmatch(r.Marker.String(), -1) {
+			known = append(known, requirement.Normalize(found[1]))
+		}
+	}
+	slices.Sort(known)
+	known = slices.Compact(known)
+	var out []string
+	for _, extra := range asked {
+		if slices.Contains(known, extra) {
+			continue
+		}
+		text := fmt.Sprintf("%s %s has no extra %q", meta.Name, meta.Version, extra)
+		if len(known) > 0 {
+			text += "; it has " + strings.Join(known, ", ")
+		}
+		out = append(out, text)
+	}
+	return out
+}

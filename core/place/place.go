@@ -1,0 +1,276 @@
+// Package place is which jar a command acts on, and whether it may: the search upward
+// and its bounds, names on the shelf, and trust. It makes and writes nothing but the
+// list of known jars, and starts nothing.
+package place
+
+import (
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"unicode"
+
+	"glassjar/core/internal/lazy"
+	"glassjar/core/jar"
+	"glassjar/core/project"
+	"glassjar/core/requirement"
+	"glassjar/core/shelf"
+)
+
+// Finder finds jars for a user who stands in a folder.
+type Finder struct {
+	// Dir is where the user stands, Active the folder that VIRTUAL_ENV names or empty,
+	// Shelf the folder of the named jars; absolute.
+	Dir, Active, Shelf string
+	// Known is the list of jars of this user, with the marks of those made here.
+	Known shelf.List
+	// Trusted are folders whose jars are trusted, whoever made them.
+	Trusted []string
+}
+
+// JarFolder is the name of a project's jar; further ones are ".jar-NAME".
+const JarFolder = ".jar"
+
+// Why a place was chosen.
+const (
+	Named   = "named"   // by --jar
+	Active  = "active"  // it is the shell's
+	Nearest = "nearest" // it is the project's
+)
+
+// Place is a jar, there or to be made, and the files that belong to it.
+type Place struct {
+	// Root is the jar's folder; Why is one of the package's constants.
+	Root, Why string
+	// Project is the project's folder, empty for a jar that belongs to none.
+	Project string
+	// Shelf is the jar's name on the shelf, or empty.
+	Shelf string
+	// SpecFile and RecordFile are the paths of spec and record.
+	SpecFile, RecordFile string
+}
+
+// Exists reports whether the jar is there.
+func (p Place) Exists() bool { return jar.Exists(p.Root) }
+
+// Prompt is the name that activation shows.
+func (p Place) Prompt() string {
+	if p.Shelf != "" {
+		return p.Shelf
+	}
+	if p.Project == "" {
+		return plainName(filepath.Base(p.Root))
+	}
+	if spec, err := project.ReadSpec(p.SpecFile); err == nil && spec.Name != "" {
+		return spec.Name + strings.TrimPrefix(filepath.Base(p.Root), JarFolder)
+	}
+	return ProjectName(p.Project) + strings.TrimPrefix(filepath.Base(p.Root), JarFolder)
+}
+
+// Key is the folder of the spec and record that belong to a place: its project's, or
+// the jar itself. They are held by that.
+func (p Place) Key() string {
+	if p.Project != "" {
+		return p.Project
+	}
+	return p.Root
+}
+
+// Call is what people call the jar that stands at a path, there or not, or that of the
+// project there: by its name on the shelf, or by its project's; empty for one that has
+// only its path.
+func (f Finder) Call(root string) string {
+	switch p := f.At(root, Named); {
+	case p.Shelf != "":
+		return p.Shelf + ", on the shelf"
+	case p.Project != "":
+		return p.Prompt()
+	case !jar.Exists(root) && jarAt(root) != "":
+		return f.Call(jarAt(root))
+	}
+	return ""
+}
+
+// Called is [Machine.Call], or else the path.
+func (f Finder) Called(p Place) string {
+	if name := f.Call(p.Root); name != "" {
+		return name
+	}
+	return project.Shorten(f.Dir, p.Root)
+}
+
+// plainName is a folder's name as a prompt can show it: shells evaluate what stands in
+// prompts.
+func plainName(name string) string {
+	plain := strings.Map(func(r rune) rune {
+		if unicode.IsLetter(r) || unicode.IsDigit(r) || strings.ContainsRune("-_. ", r) {
+			return r
+		}
+		return '-'
+	}, name)
+	if plain = strings.Trim(plain, "- "); plain == "" {
+		return "jar"
+	}
+	return plain
+}
+
+// ProjectName makes a distribution's name of a folder's.
+func ProjectName(dir string) string {
+	var b strings.Builder
+	for _, r := range filepath.Base(dir) {
+		if r < 128 && (r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z' || r >= '0' && r <= '9' || strings.ContainsRune("-_.", r)) {
+			b.WriteRune(r)
+		} else {
+			b.WriteByte('-')
+		}
+	}
+	name := strings.Trim(requirement.Normalize(b.String()), "-")
+	if name == "" {
+		return "project"
+	}
+	return name
+}
+
+// At describes a jar by its folder.
+func (f Finder) At(root, why string) Place {
+	p := Place{Root: root, Why: why}
+	base := filepath.Base(root)
+	switch {
+	case filepath.Dir(root) == f.Shelf:
+		p.Shelf = base
+	case base == JarFolder || strings.HasPrefix(base, JarFolder+"-"):
+		p.Project = filepath.Dir(root)
+		p.SpecFile = filepath.Join(p.Project, project.SpecFile)
+		p.RecordFile = filepath.Join(p.Project, project.RecordFile)
+		if name := strings.TrimPrefix(base, JarFolder+"-"); name != base {
+			p.RecordFile = filepath.Join(p.Project, "pylock."+strings.ReplaceAll(name, ".", "-")+".toml") // PEP 751: no further dot
+		}
+		return p
+	}
+	// A jar without a project keeps its own spec and record.
+	p.SpecFile = filepath.Join(root, "glassjar", project.SpecFile)
+	p.RecordFile = filepath.Join(root, "glassjar", project.RecordFile)
+	return p
+}
+
+// Locate finds the jar that a command acts on. ref is what --jar gives, or
+// empty. For a command that writes, an active jar and a project's that
+// disagree are an error, a [*DisagreeError]; otherwise the project's is taken.
+// The jar need not exist, unless the place is neither named nor a project's:
+// then the error is a [*NoJarError].
+func (f Finder) Locate(ref string, writes bool) (Place, error) {
+	if ref != "" {
+		return f.Named(ref)
+	}
+	active := ""
+	nearest, beyond := f.Nearest()
+	if f.Active != "" && jar.Exists(f.Active) {
+		active = Real(f.Active)
+	}
+	switch {
+	case active != "" && nearest != "" && Real(nearest) != active:
+		if writes {
+			return Place{}, &DisagreeError{active, nearest}
+		}
+		return f.At(nearest, Nearest), nil
+	case nearest != "":
+		return f.At(nearest, Nearest), nil
+	case active != "":
+		return f.At(active, Active), nil
+	}
+	return Place{}, f.NoJar(&NoJarError{Root: filepath.Join(f.Dir, JarFolder), Beyond: beyond})
+}
+
+// Real is a path without links, as far as it is there.
+func Real(path string) string {
+	if real, err := filepath.EvalSymlinks(path); err == nil {
+		return real
+	}
+	return filepath.Clean(path)
+}
+
+// Named finds a jar by a name on the shelf or a path.
+func (f Finder) Named(ref string) (Place, error) {
+	if !strings.ContainsAny(ref, `/\`) && !strings.HasPrefix(ref, ".") && ref != "~" {
+		if root := filepath.Join(f.Shelf, ref); jar.Exists(root) {
+			return f.At(root, Named), nil
+		}
+	}
+	root := ref
+	if rest, ok := strings.CutPrefix(ref, "~"); ok && (rest == "" || rest[0] == '/') {
+		if home, err := os.UserHomeDir(); err == nil {
+			root = home + rest
+		}
+	}
+	if !filepath.IsAbs(root) {
+		root = filepath.Join(f.Dir, root)
+	}
+	root = filepath.Clean(root)
+	if inner := filepath.Join(root, JarFolder); !jar.Exists(root) && jar.Exists(inner) {
+		root = inner // a project's folder stands for its jar
+	}
+	if jar.Exists(root) {
+		return f.At(root, Named), nil
+	}
+	if !strings.ContainsAny(ref, `/\`) {
+		switch roots := f.CalledSo(ref); len(roots) {
+		case 0:
+		case 1:
+			return f.At(roots[0], Named), nil
+		default:
+			return Place{}, &SeveralError{ref, roots}
+		}
+	}
+	return f.At(root, Named), f.NoJar(&NoJarError{Root: root, Named: ref})
+}
+
+// CalledSo are the known jars of projects with a name.
+func (f Finder) CalledSo(name string) []string {
+	known, err := f.Known.All()
+	if err != nil {
+		return nil
+	}
+	var out []string
+	for _, k := range known {
+		if p := f.At(k.Root, Named); p.Shelf == "" && p.Exists() && p.Prompt() == name {
+			out = append(out, k.Root)
+		}
+	}
+	return out
+}
+
+// maxUsed is how many of the jars used last an error names.
+const maxUsed = 3
+
+// NoJar adds to an error what the user may have meant.
+func (f Finder) NoJar(e *NoJarError) *NoJarError {
+	e.Shelf = f.ShelfNames()
+	known, _ := f.Known.All() // a hint more or less
+	slices.SortStableFunc(known, func(a, b shelf.Known) int { return b.Used.Compare(a.Used) })
+	for _, k := range known {
+		if p := f.At(k.Root, Named); len(e.Used) < maxUsed && p.Exists() && p.Shelf == "" {
+			e.Used = append(e.Used, p.Prompt())
+		}
+	}
+	return e
+}
+
+// ShelfNames are the names of the jars on the shelf.
+func (f Finder) ShelfNames() []string {
+	entries, err := os.ReadDir(f.Shelf)
+	if err != nil {
+		return nil
+	}
+	var names []string
+	for _, e := range entries {
+		if ValidName(e.Name()) && jar.Exists(filepath.Join(f.Shelf, e.Name())) {
+			names = append(names, e.Name())
+		}
+	}
+	return names
+}
+
+var jarName = lazy.Pattern(`^[A-Za-z0-9][A-Za-z0-9._-]*$`)
+
+// ValidName reports whether a jar on the shelf can have a name.
+func ValidName(name string) bool { return jarName().MatchString(name) }
