@@ -2,8 +2,10 @@ package main
 
 import (
 	"bytes"
+	"context"
 	"encoding/json"
 	"fmt"
+	"glassjar/core/digest"
 	"net/http"
 	"net/http/httptest"
 	"os"
@@ -12,8 +14,6 @@ import (
 	"strings"
 	"sync"
 	"time"
-
-	"glassjar/core/store"
 )
 
 // bed is where the built program runs: a temporary folder with a home of its
@@ -133,7 +133,7 @@ func (b *bed) sum(file string) string {
 	if have, ok := sums.Load(file); ok {
 		return have.(string)
 	}
-	sum, _ := store.Sum(file) // the file is the bench's own
+	sum, _ := digest.OfFile(context.Background(), file) // the file is the bench's own
 	sums.Store(file, sum)
 	return sum
 }

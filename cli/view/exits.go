@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"glassjar/core/atomicfile"
+	"glassjar/core/catalog"
 	"glassjar/core/fetch"
 	"glassjar/core/guard"
 	"glassjar/core/index"
@@ -118,7 +119,7 @@ var exits = []exit{
 	is[*operation.OutOfStepError](ExitNo), is[*operation.BusyError](ExitNo),
 
 	// No versions fit together, or none is there.
-	is[*operation.SolveError](ExitUnsolved), is[*operation.UnknownNamesError](ExitUnsolved), is[*resolve.Failure](ExitUnsolved), is[*resolve.UnreadableError](ExitUnsolved),
+	is[*operation.SolveError](ExitUnsolved), is[*catalog.UnknownNamesError](ExitUnsolved), is[*resolve.Failure](ExitUnsolved), is[*resolve.UnreadableError](ExitUnsolved),
 	is[*operation.NotServedError](ExitUnsolved), is[*operation.CannotCloneError](ExitUnsolved),
 	by(func(e *operation.NoFittingFileError) int {
 		if e.Sources {

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"strings"
 
+	"glassjar/core/catalog"
 	"glassjar/core/operation"
 	"glassjar/core/resolve"
 	"glassjar/core/version"
@@ -12,7 +13,7 @@ import (
 
 // solveWords explains why no versions fit together, or which names are wrong.
 func (s *Screen) solveWords(err error) (Message, bool) {
-	var unknown *operation.UnknownNamesError
+	var unknown *catalog.UnknownNamesError
 	if errors.As(err, &unknown) {
 		return unknownNames(unknown), true
 	}
@@ -31,13 +32,13 @@ func (s *Screen) solveWords(err error) (Message, bool) {
 	return m, true
 }
 
-func unknownNames(e *operation.UnknownNamesError) Message {
+func unknownNames(e *catalog.UnknownNamesError) Message {
 	m := Message{What: "no index has " + strings.Join(e.Names, ", ")}
 	if len(e.Names) == 1 && len(e.Indexes) == 1 {
 		m.What = fmt.Sprintf("the index %s has no %s", e.Indexes[0], e.Names[0])
 	}
 	for _, name := range e.Names {
-		if by := e.Brings[name]; len(by) > 0 {
+		if by := e.ImportedFrom[name]; len(by) > 0 {
 			m.Reasons = append(m.Reasons, fmt.Sprintf("%s is a name to import; the distribution that brings it is %s", name, strings.Join(by, " or ")))
 			m.Try = append(m.Try, "glassjar install "+by[0])
 		} else if near := e.Near[name]; len(near) > 0 {

@@ -6,6 +6,7 @@ import (
 	"strings"
 	"time"
 
+	"glassjar/core/catalog"
 	"glassjar/core/operation"
 )
 
@@ -102,7 +103,7 @@ func reason(i operation.Item) string {
 }
 
 // passedOver lists package files that were not considered.
-func (s *Screen) passedOver(t *Sheet, list []operation.PassedOver) {
+func (s *Screen) passedOver(t *Sheet, list []catalog.PassedOver) {
 	if !s.Verbose {
 		return
 	}

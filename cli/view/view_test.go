@@ -15,6 +15,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"glassjar/core/catalog"
 	"glassjar/core/fetch"
 	"glassjar/core/index"
 	"glassjar/core/interpreter"
@@ -151,8 +152,8 @@ func TestWords(t *testing.T) {
 		{&operation.NoFittingFileError{Name: "a", Version: "1", Sources: true}, ExitBuild, "source distribution only", ""},
 		{&operation.NoFittingFileError{Name: "a", Kind: "vcs"}, ExitUnsolved, "of the kind vcs", ""},
 		{&operation.NotServedError{Environment: "E", Serves: []string{"m"}}, ExitUnsolved, "does not serve E", "glassjar record"},
-		{&operation.UnknownNamesError{Names: []string{"a", "b"}, Near: map[string][]string{"a": {"c"}}, Indexes: []string{"i"}}, ExitUnsolved, "a: did you mean c?", "glassjar index add NAME"},
-		{&operation.UnknownNamesError{Names: []string{"a"}, Indexes: []string{"sample"}, SampleOnly: true}, ExitUnsolved, "only the built-in sample", "glassjar index add public ADDRESS"},
+		{&catalog.UnknownNamesError{Names: []string{"a", "b"}, Near: map[string][]string{"a": {"c"}}, Indexes: []string{"i"}}, ExitUnsolved, "a: did you mean c?", "glassjar index add NAME"},
+		{&catalog.UnknownNamesError{Names: []string{"a"}, Indexes: []string{"sample"}, SampleOnly: true}, ExitUnsolved, "only the built-in sample", "glassjar index add public ADDRESS"},
 		{&operation.OutOfStepError{Added: []string{"a"}, Dropped: []string{"b"}}, ExitNo, "only the spec asks for a", "--as-recorded"},
 		{&operation.NoSpecError{File: "/orchard/pyproject.toml"}, ExitUsage, "pyproject.toml is not there", "glassjar install"},
 		{&project.FileError{File: "/orchard/x.toml", Line: 3, Why: "bad", Try: "good"}, ExitUsage, "x.toml, line 3: bad", "good"},

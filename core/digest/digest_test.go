@@ -1,11 +1,16 @@
 package digest_test
 
 import (
+	"context"
 	"io"
+	"os"
+	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 
 	"glassjar/core/digest"
 )
@@ -33,4 +38,29 @@ func TestChecks(t *testing.T) {
 	assert.Equal(t, "4911e516e5aa21d327512e0c8b197616", have)
 	assert.True(t, digest.NewCheck(map[string]string{"whirl": "1", "md5": md5}, "md5").Empty())
 	assert.Equal(t, "md5", digest.Fault(map[string]string{"md5": "ab", "whirl": "1"}))
+}
+
+// A file is read once as long as it stays as it is.
+func TestFiles(t *testing.T) {
+	var sums digest.Files
+	file := filepath.Join(t.TempDir(), "press.whl")
+	sum := func() string {
+		got, err := sums.Sum(context.Background(), file)
+		require.NoError(t, err)
+		return got
+	}
+	require.NoError(t, os.WriteFile(file, []byte("apples"), 0o644))
+	first := sum()
+	info, err := os.Stat(file)
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(file, []byte("quince"), 0o644))
+	require.NoError(t, os.Chtimes(file, info.ModTime(), info.ModTime()))
+	assert.Equal(t, first, sum(), "it has the same size and time")
+	require.NoError(t, os.Chtimes(file, info.ModTime().Add(time.Second), info.ModTime().Add(time.Second)))
+	second := sum()
+	assert.NotEqual(t, first, second)
+	require.NoError(t, os.WriteFile(file, []byte("medlars"), 0o644))
+	assert.NotEqual(t, second, sum())
+	_, err = sums.Sum(context.Background(), file+"x")
+	assert.ErrorIs(t, err, os.ErrNotExist)
 }

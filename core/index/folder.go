@@ -12,6 +12,7 @@ import (
 	"strings"
 	"sync"
 
+	"glassjar/core/digest"
 	"glassjar/core/limits"
 	"glassjar/core/metadata"
 )
@@ -25,6 +26,7 @@ type Folder struct {
 	err       error
 	mu        sync.Mutex
 	hashed    map[string]string
+	sums      *digest.Files
 	// sumsFile is where hashes are kept, empty for nowhere; kept are those in it,
 	// and learned tells that there are new ones.
 	sumsFile string
@@ -54,7 +56,7 @@ func (d *Folder) leadsOut(file string) bool {
 
 // NewFolder makes an index of a folder.
 func NewFolder(name, dir string) *Folder {
-	return &Folder{name: name, dir: dir, hashed: map[string]string{}}
+	return &Folder{name: name, dir: dir, hashed: map[string]string{}, sums: &digest.Files{}}
 }
 
 // Name is what the user calls the index.

@@ -87,7 +87,7 @@ type Source interface {
 	Names(ctx context.Context) ([]string, error)
 	// Metadata is a file's core metadata, if the index gives it separately.
 	Metadata(ctx context.Context, f File) ([]byte, error)
-	// Inside is what a wheel brings, as far as the index can tell without the
+	// Inside is what a wheel has inside, as far as the index can tell without the
 	// whole file being fetched.
 	Inside(ctx context.Context, f File) (Inside, error)
 	// Open reads a file.

@@ -10,7 +10,6 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
-	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -350,30 +349,6 @@ func TestMetadataByRanges(t *testing.T) {
 		assert.Equal(t, string(f.Metadata), string(data))
 		assert.Less(t, sent, len(f.Data)/10)
 	}
-}
-
-// A file is read once as long as it stays as it is.
-func TestFileSum(t *testing.T) {
-	file := filepath.Join(t.TempDir(), "press.whl")
-	sum := func() string {
-		got, err := index.FileSum(context.Background(), file)
-		require.NoError(t, err)
-		return got
-	}
-	require.NoError(t, os.WriteFile(file, []byte("apples"), 0o644))
-	first := sum()
-	info, err := os.Stat(file)
-	require.NoError(t, err)
-	require.NoError(t, os.WriteFile(file, []byte("quince"), 0o644))
-	require.NoError(t, os.Chtimes(file, info.ModTime(), info.ModTime()))
-	assert.Equal(t, first, sum(), "it has the same size and time")
-	require.NoError(t, os.Chtimes(file, info.ModTime().Add(time.Second), info.ModTime().Add(time.Second)))
-	second := sum()
-	assert.NotEqual(t, first, second)
-	require.NoError(t, os.WriteFile(file, []byte("medlars"), 0o644))
-	assert.NotEqual(t, second, sum())
-	_, err = index.FileSum(context.Background(), file+"x")
-	assert.ErrorIs(t, err, os.ErrNotExist)
 }
 
 // What modules and scripts come to is sorted, each once.

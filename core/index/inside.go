@@ -13,7 +13,7 @@ import (
 	"glassjar/core/metadata"
 )
 
-// Inside is what a wheel brings, as its list of members and its entry points
+// Inside is what a wheel has inside, as its list of members and its entry points
 // tell without unpacking it.
 type Inside struct {
 	// Imports are the names under which its modules are imported.

@@ -61,7 +61,7 @@ func TestNamesAreKept(t *testing.T) {
 	assert.Error(t, err)
 }
 
-// What a wheel brings is told the same by every kind of index.
+// What a wheel has inside is told the same by every kind of index.
 func TestInside(t *testing.T) {
 	dir := t.TempDir()
 	require.NoError(t, index.Write(ctx, index.Sample{}, dir))

@@ -11,10 +11,10 @@ import (
 	"net/url"
 	"slices"
 	"strings"
-	"sync"
 
 	"glassjar/core/digest"
 	"glassjar/core/fetch"
+	"glassjar/core/internal/once"
 	"glassjar/core/limits"
 	"glassjar/core/metadata"
 )
@@ -30,15 +30,13 @@ const (
 type Server struct {
 	name, address string
 	client        *fetch.Client
-	mu            sync.Mutex
-	pages         map[string]*page
+	pages         once.Map[string, page]
 }
 
+// page is what a distribution's page says.
 type page struct {
-	once     sync.Once
 	files    []File
 	standing Standing
-	err      error
 }
 
 // NewServer makes an index of a server; address is that of its list of names.
@@ -46,7 +44,7 @@ func NewServer(name, address string, client *fetch.Client) *Server {
 	if !strings.HasSuffix(address, "/") {
 		address += "/"
 	}
-	return &Server{name: name, address: address, client: client, pages: map[string]*page{}}
+	return &Server{name: name, address: address, client: client}
 }
 
 // Name is what the user calls the index.
@@ -57,20 +55,15 @@ func (s *Server) Address() string { return fetch.Redact(s.address) }
 
 // Files asks for a distribution's page, once.
 func (s *Server) Files(ctx context.Context, name string) ([]File, error) {
-	s.mu.Lock()
-	p, ok := s.pages[name]
-	if !ok {
-		p = &page{}
-		s.pages[name] = p
-	}
-	s.mu.Unlock()
-	p.once.Do(func() {
+	p, err := s.page(ctx, name)
+	return p.files, err
+}
+
+func (s *Server) page(ctx context.Context, name string) (page, error) {
+	return s.pages.Do(name, func() (page, error) {
 		files, standing, err := s.read(ctx, name)
-		s.mu.Lock()
-		defer s.mu.Unlock()
-		p.files, p.standing, p.err = files, standing, err
+		return page{files, standing}, err
 	})
-	return p.files, p.err
 }
 
 func (s *Server) read(ctx context.Context, name string) ([]File, Standing, error) {
@@ -104,9 +97,7 @@ func (s *Server) pageAddress(name string) string { return s.address + url.PathEs
 // that the page gave, and either may be what is wrong.
 func (s *Server) Refresh(ctx context.Context, name string) ([]File, error) {
 	s.client.Forget(s.pageAddress(name), accept)
-	s.mu.Lock()
-	delete(s.pages, name)
-	s.mu.Unlock()
+	s.pages.Forget(name)
 	return s.Files(ctx, name)
 }
 

@@ -54,10 +54,8 @@ func (o *Ordered) Standing(ctx context.Context, name string) Standing {
 
 // Standing is what the server's page says.
 func (s *Server) Standing(ctx context.Context, name string) (Standing, error) {
-	_, err := s.Files(ctx, name)
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	if p := s.pages[name]; err == nil && p != nil && p.standing.Status != "" {
+	p, err := s.page(ctx, name)
+	if err == nil && p.standing.Status != "" {
 		return p.standing, nil
 	}
 	return Standing{Status: Active}, err

@@ -4,14 +4,12 @@ import (
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
-	"errors"
 	"os"
 	"path/filepath"
-	"sync"
 	"time"
 
+	"glassjar/core/digest"
 	"glassjar/core/internal/keptmap"
-	"glassjar/core/store"
 )
 
 // keptSum is the hash of a file as it was when it had this size and time.
@@ -27,10 +25,10 @@ const settled = 2 * time.Second
 
 // KeepSums keeps the hashes of the folder's files in a folder of the cache, so
 // that what has not changed is not read again. A file that is taken from the
-// index is compared with its hash in any case.
-func (d *Folder) KeepSums(dir string) *Folder {
+// index is compared with its hash in any case. sums remembers those of this process.
+func (d *Folder) KeepSums(dir string, sums *digest.Files) *Folder {
 	sum := sha256.Sum256([]byte(d.dir))
-	d.sumsFile = filepath.Join(dir, hex.EncodeToString(sum[:12])+".json")
+	d.sums, d.sumsFile = sums, filepath.Join(dir, hex.EncodeToString(sum[:12])+".json")
 	return d
 }
 
@@ -41,29 +39,6 @@ func (d *Folder) loadSums() {
 	}
 }
 
-// read are the hashes that this process worked out itself, by path.
-var read sync.Map // string -> keptSum
-
-// FileSum is the SHA-256 of a file, which is read once by this process as long as
-// it has the same size and time. It ends with the context.
-func FileSum(ctx context.Context, path string) (string, error) {
-	info, err := os.Stat(path)
-	if err != nil {
-		return "", err
-	}
-	if !info.Mode().IsRegular() {
-		return "", &os.PathError{Op: "read", Path: path, Err: errors.New("it is not a file")}
-	}
-	if k, ok := read.Load(path); ok && k.(keptSum).Size == info.Size() && k.(keptSum).Time == info.ModTime().UnixNano() {
-		return k.(keptSum).SHA256, nil
-	}
-	sum, err := store.SumWithContext(ctx, path)
-	if err == nil {
-		read.Store(path, keptSum{info.Size(), info.ModTime().UnixNano(), sum})
-	}
-	return sum, err
-}
-
 func (d *Folder) hash(ctx context.Context, path string) (string, error) {
 	info, err := os.Stat(path)
 	if err != nil {
@@ -72,7 +47,7 @@ func (d *Folder) hash(ctx context.Context, path string) (string, error) {
 	if sum, ok := d.known(path, info); ok {
 		return sum, nil
 	}
-	sum, err := FileSum(ctx, path)
+	sum, err := d.sums.Sum(ctx, path)
 	if err != nil {
 		return "", err
 	}

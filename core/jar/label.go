@@ -1,6 +1,7 @@
 package jar
 
 import (
+	"context"
 	"crypto/sha256"
 	"encoding/hex"
 	"fmt"
@@ -8,8 +9,8 @@ import (
 	"sort"
 	"strings"
 
+	"glassjar/core/digest"
 	"glassjar/core/metadata"
-	"glassjar/core/store"
 )
 
 // Label is a fingerprint of all that matters of a jar's contents: equal on two
@@ -54,7 +55,7 @@ func (j *Jar) label(installed []Installed, sumOf func(File) (string, error)) (st
 
 // sum is a file's SHA-256 in hex, "missing" if it is not there.
 func (j *Jar) sum(file string) (string, error) {
-	sum, err := store.Sum(j.Path(file))
+	sum, err := digest.OfFile(context.Background(), j.Path(file))
 	if os.IsNotExist(err) {
 		return "missing", nil
 	}

@@ -1,6 +1,7 @@
 package jar
 
 import (
+	"context"
 	"errors"
 	"io/fs"
 	"os"
@@ -10,6 +11,7 @@ import (
 	"strings"
 
 	"glassjar/core/atomicfile"
+	"glassjar/core/digest"
 	"glassjar/core/durable"
 	"glassjar/core/limits"
 	"glassjar/core/store"
@@ -224,7 +226,7 @@ func (r *recovering) ours(p string) bool {
 	if strings.HasSuffix(p, ".pyc") {
 		return true
 	}
-	sum, err := store.Sum(r.jar.Path(p))
+	sum, err := digest.OfFile(context.Background(), r.jar.Path(p))
 	return err == nil && info.ModTime().Equal(store.Stamp(sum))
 }
 

@@ -1,6 +1,7 @@
 package jar
 
 import (
+	"context"
 	"io/fs"
 	"os"
 	"path"
@@ -10,6 +11,7 @@ import (
 	"sync"
 	"sync/atomic"
 
+	"glassjar/core/digest"
 	"glassjar/core/guard"
 	"glassjar/core/metadata"
 	"glassjar/core/store"
@@ -231,7 +233,7 @@ func (j *Jar) compare(f File, quick bool) string {
 	if !ok || quick && f.Size >= 0 && info.ModTime().Equal(store.Stamp(want)) {
 		return ""
 	}
-	have, err := store.Sum(file)
+	have, err := digest.OfFile(context.Background(), file)
 	switch {
 	case os.IsNotExist(err):
 		return "missing"

@@ -7,6 +7,7 @@ import (
 	"strings"
 	"time"
 
+	"glassjar/core/catalog"
 	"glassjar/core/index"
 	"glassjar/core/jar"
 	"glassjar/core/metadata"
@@ -110,17 +111,17 @@ func (m *Machine) about(ctx context.Context, ref, name string) (*About, error) {
 		return nil, err
 	}
 	c := m.newCatalog(indexes)
-	releases, source, err := c.releases(ctx, key)
+	releases, source, err := c.Releases(ctx, key)
 	switch {
 	case err == nil:
 		out.Index = source.Name()
-		standing := c.indexes.Standing(ctx, key)
+		standing := c.Indexes.Standing(ctx, key)
 		out.Status, out.Reason = standing.Status, standing.Reason
 		out.Tracks, out.Alternates = append(out.Tracks, standing.Tracks...), append(out.Alternates, standing.Alternates...)
 		out.addReleases(releases, env)
 	case out.Here == nil && errors.Is(err, index.ErrUnknownName):
 		_, isSample := indexes.Sources[0].(index.Sample)
-		return nil, m.unknownError(ctx, c, []string{key}, isSample && len(indexes.Sources) == 1)
+		return nil, c.CheckNames(ctx, []string{key}, isSample && len(indexes.Sources) == 1)
 	case out.Here == nil:
 		return nil, err
 	case !errors.Is(err, index.ErrUnknownName):
@@ -131,7 +132,7 @@ func (m *Machine) about(ctx context.Context, ref, name string) (*About, error) {
 		err = out.describeFromIndex(ctx, c, releases, env)
 	}
 	if v, unread := version.Parse(out.Described); unread == nil && out.Index != "" {
-		out.Publishers = append(out.Publishers, c.publishers(ctx, key, v)...)
+		out.Publishers = append(out.Publishers, c.Publishers(ctx, key, v)...)
 	}
 	return out, err
 }
@@ -166,8 +167,8 @@ func (m *Machine) aboutHere(ctx context.Context, ref, key string, out *About) (t
 	if d, ok := g.installed[key]; ok {
 		out.fromInstalled(m, at, j, g, d)
 	} else if b, ok := g.base[key]; ok {
-		out.Here = &AboutHere{Jar: at.Root, Version: b.version.String(), NeededBy: []Need{}, Warnings: []string{}, Base: true}
-		out.describe(b.meta)
+		out.Here = &AboutHere{Jar: at.Root, Version: b.Version.String(), NeededBy: []Need{}, Warnings: []string{}, Base: true}
+		out.describe(b.Metadata)
 	}
 	in, err := m.interpreterOf(ctx, j)
 	if err != nil {
@@ -238,11 +239,10 @@ func maturity(meta metadata.Metadata) string {
 
 var unfitWords = map[int]string{resolve.Python: HeldByPython, resolve.NoFile: HeldByFiles, resolve.SourceOnly: HeldBySource, resolve.Yanked: HeldByYank}
 
-func (a *About) addReleases(releases []release, env target.Environment) {
-	judge := &provider{env: env}
+func (a *About) addReleases(releases []catalog.Release, env target.Environment) {
 	for _, r := range releases {
-		one := AboutRelease{Version: r.version.String(), Size: -1, Files: len(r.files), Here: a.Here != nil && a.Here.Version == r.version.String()}
-		for _, f := range r.files {
+		one := AboutRelease{Version: r.Version.String(), Size: -1, Files: len(r.Files), Here: a.Here != nil && a.Here.Version == r.Version.String()}
+		for _, f := range r.Files {
 			one.Size = max(one.Size, f.Size)
 			if one.Python == "" {
 				one.Python = f.RequiresPython
@@ -252,9 +252,9 @@ func (a *About) addReleases(releases []release, env target.Environment) {
 			}
 		}
 		if env.Title != "" {
-			_, c := judge.judge(r)
+			_, c := catalog.Judge(r, env)
 			one.Fits, one.Unfit, one.Detail = c.Unfit == resolve.Fit, unfitWords[c.Unfit], c.Detail
-			if one.Fits && r.version.IsPrerelease() {
+			if one.Fits && r.Version.IsPrerelease() {
 				one.Unfit = "pre-release"
 			}
 		}
@@ -264,29 +264,28 @@ func (a *About) addReleases(releases []release, env target.Environment) {
 
 // describeFromIndex takes the description of the newest release that fits, or
 // else of the newest that has a wheel.
-func (a *About) describeFromIndex(ctx context.Context, c *catalog, releases []release, env target.Environment) error {
-	judge := &provider{env: env}
+func (a *About) describeFromIndex(ctx context.Context, c *catalog.Catalog, releases []catalog.Release, env target.Environment) error {
 	var chosen *index.File
 	for _, r := range releases {
-		if f, found := judge.judge(r); env.Title != "" && found.Unfit == resolve.Fit && !r.version.IsPrerelease() {
+		if f, found := catalog.Judge(r, env); env.Title != "" && found.Unfit == resolve.Fit && !r.Version.IsPrerelease() {
 			chosen = f
 			break
 		}
 	}
 	if chosen == nil {
-		if f, ok := newestWheel(releases); ok {
+		if f, ok := catalog.NewestWheel(releases); ok {
 			chosen = &f
 		}
 	}
 	if chosen == nil || a.Here != nil {
 		return nil
 	}
-	meta, err := c.metadata(ctx, *chosen)
+	meta, err := c.Metadata(ctx, *chosen)
 	if err != nil {
 		return err
 	}
 	a.describe(meta)
-	if in, err := c.inside(ctx, *chosen); err == nil {
+	if in, err := c.Inside(ctx, *chosen); err == nil {
 		a.Imports, a.Scripts = append(a.Imports, in.Imports...), append(a.Scripts, in.Scripts...)
 	}
 	slices.Sort(a.Imports)

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"glassjar/core/catalog"
 	"glassjar/core/jar"
 	"glassjar/core/metadata"
 	"glassjar/core/near"
@@ -46,7 +47,7 @@ func (x *examination) absentPart(ctx context.Context, d *Diagnosis, t trial, top
 	if !strings.Contains(d.Module, ".") || t.Missing == top {
 		return false
 	}
-	for _, b := range x.catalog.bringsModule(ctx, d.Module) {
+	for _, b := range x.catalog.WithModule(ctx, d.Module) {
 		if strings.HasPrefix(b.Via, top+".") { // another part of a shared package
 			d.Case, d.Distribution, d.Version, d.Mend = CaseNotInstalled, b.Name, b.Version, "glassjar install "+b.Name
 			return true
@@ -158,7 +159,7 @@ func (x *examination) once(ctx context.Context, d *Diagnosis, _ trial, top strin
 		return false
 	}
 	d.Case, d.Detail = CaseFormer, since
-	if by := x.catalog.bringsModule(ctx, top); len(by) > 0 {
+	if by := x.catalog.WithModule(ctx, top); len(by) > 0 {
 		d.Mend = "glassjar install " + by[0].Name
 	} else {
 		d.Mend = "glassjar pythons, for one before " + since
@@ -170,7 +171,7 @@ func (x *examination) once(ctx context.Context, d *Diagnosis, _ trial, top strin
 // module: its files were taken away.
 func (x *examination) missingHere(_ context.Context, d *Diagnosis, _ trial, top string) bool {
 	for _, in := range x.installed {
-		if importedAs(d.Module, x.j.Imports(in)) != "" || importedAs(top, x.j.Imports(in)) != "" {
+		if catalog.ImportedAs(d.Module, x.j.Imports(in)) != "" || catalog.ImportedAs(top, x.j.Imports(in)) != "" {
 			d.Case, d.Distribution, d.Version = CaseRaises, in.Key(), in.Version().String()
 			d.Detail = "its files are gone"
 			d.Mend = "glassjar recreate"
@@ -190,25 +191,25 @@ func (x *examination) missingHere(_ context.Context, d *Diagnosis, _ trial, top 
 // name or another. A name that is a distribution's counts too where its wheels
 // cannot be looked into.
 func (x *examination) indexed(ctx context.Context, d *Diagnosis, _ trial, top string) bool {
-	by := x.catalog.bringsModule(ctx, d.Module)
+	by := x.catalog.WithModule(ctx, d.Module)
 	if len(by) == 0 {
-		by = x.catalog.bringsModule(ctx, top)
+		by = x.catalog.WithModule(ctx, top)
 	}
 	if len(by) == 0 {
-		releases, source, err := x.catalog.releases(ctx, key(top))
+		releases, source, err := x.catalog.Releases(ctx, key(top))
 		if err != nil || len(releases) == 0 {
 			return false
 		}
-		f, ok := newestWheel(releases)
+		f, ok := catalog.NewestWheel(releases)
 		if ok {
-			if in, err := x.catalog.inside(ctx, f); err == nil && len(in.Imports) > 0 {
+			if in, err := x.catalog.Inside(ctx, f); err == nil && len(in.Imports) > 0 {
 				// The distribution's name was typed, and one imports another.
 				d.Case, d.Distribution, d.Import = CaseOtherName, key(top), in.Imports[0]
 				d.Mend = "glassjar install " + d.Distribution
 				return true
 			}
 		}
-		by = []Bringer{{Name: key(top), Index: source.Name()}}
+		by = []catalog.Supplier{{Name: key(top), Index: source.Name()}}
 	}
 	d.Distribution, d.Version = by[0].Name, by[0].Version
 	d.Case, d.Mend = CaseNotInstalled, "glassjar install "+by[0].Name
@@ -224,7 +225,7 @@ func (x *examination) elsewhere(ctx context.Context, d *Diagnosis, _ trial, top 
 	if ok {
 		d.Case, d.Detail = CaseOtherJar, other
 		d.Mend = "glassjar run --jar " + x.m.relative(other) + " python"
-		if by := x.catalog.bringsModule(ctx, top); len(by) > 0 {
+		if by := x.catalog.WithModule(ctx, top); len(by) > 0 {
 			d.Distribution, d.Version, d.Mend = by[0].Name, by[0].Version, "glassjar install "+by[0].Name
 		}
 	}
@@ -249,7 +250,7 @@ func (x *examination) inOtherJar(top string) (string, bool) {
 			continue
 		}
 		for _, in := range installed {
-			if importedAs(top, other.Imports(in)) != "" {
+			if catalog.ImportedAs(top, other.Imports(in)) != "" {
 				return k.Root, true
 			}
 		}
@@ -271,7 +272,7 @@ func (x *examination) onlyOutside(ctx context.Context, d *Diagnosis, _ trial, to
 		for _, name := range []string{top + ".py", top} {
 			if _, err := os.Stat(filepath.Join(dir, name)); err == nil {
 				d.Case, d.Detail, d.Mend = CaseOnlyOutside, dir, "glassjar install "+key(top)
-				if by := x.catalog.bringsModule(ctx, top); len(by) > 0 {
+				if by := x.catalog.WithModule(ctx, top); len(by) > 0 {
 					d.Distribution, d.Version, d.Mend = by[0].Name, by[0].Version, "glassjar install "+by[0].Name
 				}
 				return true
@@ -305,7 +306,7 @@ func (x *examination) misspelt(ctx context.Context, d *Diagnosis, t trial, top s
 		d.Case, d.Import, d.Mend = CaseMisspelt, here[near[0]], "import "+here[near[0]]
 		return true
 	}
-	if near := x.catalog.near(ctx, key(top)); len(near) > 0 {
+	if near := x.catalog.Near(ctx, key(top)); len(near) > 0 {
 		d.Case, d.Distribution = CaseMisspelt, near[0]
 		d.Mend = "glassjar install " + near[0]
 		return true

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"slices"
 
+	"glassjar/core/catalog"
 	"glassjar/core/guard"
 	"glassjar/core/index"
 	"glassjar/core/store"
@@ -26,7 +27,7 @@ type brought struct {
 type bringing struct {
 	m         *Machine
 	plan      *Plan
-	transfer  *transfer
+	transfer  *catalog.Transfer
 	compiling *compiling
 	slots     chan struct{} // for unpacking
 	arrived   chan brought
@@ -41,9 +42,9 @@ func (m *Machine) bring(ctx context.Context, p *Plan) *bringing {
 	for _, s := range p.selected {
 		files = append(files, s.file)
 	}
-	b.transfer = &transfer{m: m}
+	b.transfer = &catalog.Transfer{Report: m.Report}
 	if len(files) > 0 {
-		b.transfer = p.catalog.transferOf(files)
+		b.transfer = p.catalog.TransferOf(files)
 	}
 	go func() {
 		defer close(b.done)
@@ -91,7 +92,7 @@ func (b *bringing) all(ctx context.Context) error {
 	close(large)
 	close(others)
 	group, ctx := guard.WithContext(ctx)
-	for n := range atOnce {
+	for n := range catalog.AtOnce {
 		queue := others
 		if n < largeAtOnce {
 			queue = large
@@ -116,7 +117,7 @@ func (b *bringing) one(ctx context.Context, group *guard.Group, s selection) err
 	if tree, ok := b.m.Store.Tree(s.file.SHA256()); ok {
 		return b.give(ctx, s, tree)
 	}
-	path, sum, err := b.plan.catalog.fetchSurely(ctx, s.file, b.transfer)
+	path, sum, err := b.plan.catalog.Fetch(ctx, s.file, b.transfer)
 	if err != nil {
 		return fmt.Errorf("%s: %w", s.file.Name, err)
 	}

@@ -11,6 +11,7 @@ import (
 	"syscall"
 	"time"
 
+	"glassjar/core/catalog"
 	"glassjar/core/durable"
 	"glassjar/core/index"
 	"glassjar/core/jar"
@@ -123,7 +124,7 @@ func (m *Machine) carryOut(ctx context.Context, p *Plan, decide Decide) (*Outcom
 	}
 	m.later = m.later || coming.compiling.kind != "" && coming.compiling.pool == nil && len(p.selected) > 0 && (coming.compiling.find == nil || change.Placer.Left() > 0)
 	m.afterwards(p.place.Root)
-	out.Fetched = coming.transfer.came.Load()
+	out.Fetched = coming.transfer.Came()
 	out.Done, out.Took = true, time.Since(start)
 	return out, nil
 }
@@ -299,7 +300,7 @@ func directOf(f index.File, sum string) *metadata.DirectURL {
 }
 
 func emptyPlan(at place.Place) *Plan {
-	return &Plan{Jar: at.Root, place: at, write: map[string][]byte{}, Add: []Item{}, Change: []Item{}, Remove: []Item{}, Mend: []Item{}, Drop: []string{}, Notes: []string{}, PassedOver: []PassedOver{}, Left: []project.LeftOut{}}
+	return &Plan{Jar: at.Root, place: at, write: map[string][]byte{}, Add: []Item{}, Change: []Item{}, Remove: []Item{}, Mend: []Item{}, Drop: []string{}, Notes: []string{}, PassedOver: []catalog.PassedOver{}, Left: []project.LeftOut{}}
 }
 
 // newPlan opens the jar of a place and looks at what is in it.

@@ -148,7 +148,7 @@ func (n Need) admits(g *graph) bool {
 	if d, ok := g.installed[n.To]; ok {
 		return n.requirement.Specifiers.Holds(d.Version())
 	}
-	return n.requirement.Specifiers.Holds(g.base[n.To].version)
+	return n.requirement.Specifiers.Holds(g.base[n.To].Version)
 }
 
 // pythonFault says what is wrong with a jar's interpreter.

@@ -11,6 +11,7 @@ import (
 	"slices"
 	"strings"
 
+	"glassjar/core/catalog"
 	"glassjar/core/internal/lazy"
 	"glassjar/core/jar"
 	"glassjar/core/metadata"
@@ -151,7 +152,7 @@ type examination struct {
 	m         *Machine
 	j         *jar.Jar
 	place     place.Place
-	catalog   *catalog
+	catalog   *catalog.Catalog
 	installed []jar.Installed
 	seen      map[string]bool
 }

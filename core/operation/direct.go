@@ -9,6 +9,7 @@ import (
 	"path/filepath"
 	"strings"
 
+	"glassjar/core/catalog"
 	"glassjar/core/fetch"
 	"glassjar/core/index"
 	"glassjar/core/metadata"
@@ -78,7 +79,7 @@ func wheelNameOf(address string) (metadata.WheelName, error) {
 // addDirect makes the direct references among the roots known to the catalog:
 // a file on this machine as it is, another fetched, since only its own
 // metadata can say what it needs.
-func (m *Machine) addDirect(ctx context.Context, c *catalog, roots []project.Asked) error {
+func (m *Machine) addDirect(ctx context.Context, c *catalog.Catalog, roots []project.Asked) error {
 	for _, a := range roots {
 		if a.URL == "" {
 			continue
@@ -87,12 +88,12 @@ func (m *Machine) addDirect(ctx context.Context, c *catalog, roots []project.Ask
 		if err != nil {
 			return err
 		}
-		c.direct[a.Key()] = f
+		c.Direct[a.Key()] = f
 	}
 	return nil
 }
 
-func (m *Machine) directFile(ctx context.Context, c *catalog, a project.Asked) (index.File, error) {
+func (m *Machine) directFile(ctx context.Context, c *catalog.Catalog, a project.Asked) (index.File, error) {
 	name, err := wheelNameOf(a.URL)
 	if err != nil {
 		return index.File{}, &UsageError{fmt.Sprintf("%s cannot be installed: %v", a.Text, err), ""}
@@ -113,7 +114,7 @@ func (m *Machine) directFile(ctx context.Context, c *catalog, a project.Asked) (
 			return f, &UsageError{fmt.Sprintf("there is no file %s", project.Shorten(m.Dir, local)), ""}
 		}
 	}
-	file, sum, err := c.fetch(ctx, f, nil)
+	file, sum, err := c.Fetch(ctx, f, nil)
 	if err != nil {
 		return f, err
 	}

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"glassjar/core/catalog"
 	"glassjar/core/jar"
 	"glassjar/core/near"
 	"glassjar/core/place"
@@ -40,13 +41,13 @@ type graph struct {
 	needs map[string][]Need
 	by    map[string][]string
 	// base are the distributions that the jar sees of its base.
-	base map[string]present
+	base map[string]catalog.Present
 }
 
 // graph finds what needs what. Where the interpreter cannot be asked, markers
 // do not count.
 func (m *Machine) graph(ctx context.Context, j *jar.Jar, installed []jar.Installed) *graph {
-	g := &graph{installed: map[string]jar.Installed{}, needs: map[string][]Need{}, by: map[string][]string{}, base: map[string]present{}}
+	g := &graph{installed: map[string]jar.Installed{}, needs: map[string][]Need{}, by: map[string][]string{}, base: map[string]catalog.Present{}}
 	for _, d := range installed {
 		g.installed[d.Key()] = d
 		g.names = append(g.names, d.Key())
@@ -321,7 +322,7 @@ func (g *graph) version(name string) (text string, base bool) {
 		return d.Version().String(), false
 	}
 	if p, ok := g.base[name]; ok {
-		return p.version.String(), true
+		return p.Version.String(), true
 	}
 	return "", false
 }

@@ -8,17 +8,17 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"glassjar/core/catalog"
 	"glassjar/core/index"
 	"glassjar/core/jar"
 	"glassjar/core/metadata"
-	"glassjar/core/near"
 	"glassjar/core/requirement"
 	"glassjar/core/version"
 )
 
 // orchard is a graph of lines "name version: need, need"; roots are "PART need".
 func orchard(t *testing.T, roots []string, lines ...string) *graph {
-	g := &graph{installed: map[string]jar.Installed{}, needs: map[string][]Need{}, by: map[string][]string{}, base: map[string]present{}}
+	g := &graph{installed: map[string]jar.Installed{}, needs: map[string][]Need{}, by: map[string][]string{}, base: map[string]catalog.Present{}}
 	parse := func(text string) requirement.Requirement {
 		r, err := requirement.Parse(text)
 		require.NoError(t, err)
@@ -85,7 +85,7 @@ func TestGraph(t *testing.T) {
 	assert.NotContains(t, g.names, "alone")
 	text, base := g.version("core")
 	assert.Equal(t, []any{"2.0", false}, []any{text, base})
-	g.base["seen"] = present{version: version.MustParse("3")}
+	g.base["seen"] = catalog.Present{Version: version.MustParse("3")}
 	text, base = g.version("seen")
 	assert.Equal(t, []any{"3", true}, []any{text, base})
 	assert.True(t, chains[0][1].admits(g))
@@ -129,47 +129,15 @@ func TestRanksOfASearch(t *testing.T) {
 	}
 	assert.Equal(t, []string{"press", "press-house", "my-press", "the-press-house", "pressing", "compress", "xpress-y"}, order[:7])
 	assert.Negative(t, rankOf("press", "apple"))
-	assert.Equal(t, []string{"sugarcurve", "python-sugarcurve", "sugarcurve-py", "sugarcurve-tools"},
-		resembling("sugarcurve.plot", []string{"apple", "sugarcurve-tools", "sugarcurve", "sugarcurve-py", "python-sugarcurve"})[:4])
-	assert.Empty(t, resembling("x", []string{"x"}))
-}
-
-func TestImportedAs(t *testing.T) {
-	for _, c := range []struct {
-		module, want string
-		imports      []string
-	}{
-		{"press", "press", []string{"press"}},
-		{"press.plan", "press", []string{"press"}},
-		{"orchard_tools.hives", "orchard_tools.hives", []string{"orchard_tools.hives"}},
-		{"orchard_tools", "orchard_tools.hives", []string{"orchard_tools.hives"}},
-		{"press", "", []string{"pressing", "my.press"}},
-	} {
-		assert.Equal(t, c.want, importedAs(c.module, c.imports), c.module)
-	}
-}
-
-// Names that come near are found among many without comparing each letter by
-// letter, and the same ones.
-func TestNearAmongMany(t *testing.T) {
-	known := []string{"press-schedule", "must-core", "orchard-map"}
-	for i := range 20000 {
-		known = append(known, fmt.Sprintf("tree-%d-row", i))
-	}
-	for name, want := range map[string]string{"prses-schedule": "press-schedule", "core-must": "must-core", "orchrd-map": "orchard-map", "prses": "press-schedule"} {
-		got := near.Names(name, known)
-		require.NotEmpty(t, got, name)
-		assert.Equal(t, want, got[0])
-	}
 }
 
 func TestNewestFinal(t *testing.T) {
-	list := func(texts ...string) []release {
+	list := func(texts ...string) []catalog.Release {
 		var files []index.File
 		for _, v := range texts {
 			files = append(files, index.File{Name: "p-" + v + "-py3-none-any.whl", Version: version.MustParse(v)})
 		}
-		return byVersion(files)
+		return catalog.ByVersion(files)
 	}
 	for _, c := range []struct {
 		here, want string
@@ -183,11 +151,11 @@ func TestNewestFinal(t *testing.T) {
 	} {
 		r, newer := newestFinal(list(c.versions...), version.MustParse(c.here))
 		assert.Equal(t, c.newer, newer, c.here)
-		assert.Equal(t, c.want, r.version.String(), c.here)
+		assert.Equal(t, c.want, r.Version.String(), c.here)
 	}
 	first := finalFirst(list("3.0b1", "2.0", "1.0rc1", "1.0"))
-	assert.Equal(t, "2.0", first[0].version.String())
-	assert.True(t, first[3].version.IsPrerelease())
+	assert.Equal(t, "2.0", first[0].Version.String())
+	assert.True(t, first[3].Version.IsPrerelease())
 }
 
 func TestSearchFilters(t *testing.T) {
@@ -197,10 +165,10 @@ func TestSearchFilters(t *testing.T) {
 	}
 	keep, err := SearchOptions{Maturity: "beta", Python: "3.9"}.filter()
 	require.NoError(t, err)
-	file := func(name, requires string) []release {
+	file := func(name, requires string) []catalog.Release {
 		w, err := metadata.ParseWheelName(name)
 		require.NoError(t, err)
-		return []release{{w.Version, []index.File{{Name: name, Wheel: &w, RequiresPython: requires}}}}
+		return []catalog.Release{{Version: w.Version, Files: []index.File{{Name: name, Wheel: &w, RequiresPython: requires}}}}
 	}
 	for _, c := range []struct {
 		name, requires, maturity string

@@ -11,6 +11,7 @@ import (
 	"sort"
 	"strings"
 
+	"glassjar/core/catalog"
 	"glassjar/core/digest"
 	"glassjar/core/jar"
 	"glassjar/core/place"
@@ -326,8 +327,8 @@ func (p *Plan) partsNow() jar.Parts {
 
 // provided are the distributions of the base that a jar sees, if it was made
 // to see them. What the jar holds itself comes first.
-func (m *Machine) provided(p *Plan) (map[string]present, error) {
-	out := map[string]present{}
+func (m *Machine) provided(p *Plan) (map[string]catalog.Present, error) {
+	out := map[string]catalog.Present{}
 	if !p.seesSystem() {
 		return out, nil
 	}
@@ -338,7 +339,7 @@ func (m *Machine) provided(p *Plan) (map[string]present, error) {
 		}
 		for _, d := range list {
 			if _, seen := out[d.Key()]; !seen && d.Damage == "" {
-				out[d.Key()] = present{d.Version(), d.Metadata}
+				out[d.Key()] = catalog.Present{Version: d.Version(), Metadata: d.Metadata}
 			}
 		}
 	}
@@ -420,7 +421,7 @@ func (m *Machine) hashAll(ctx context.Context, p *Plan) error {
 		if p.selected[i].provided || f.SHA256() != "" {
 			continue
 		}
-		path, sum, err := p.catalog.fetch(ctx, *f, nil)
+		path, sum, err := p.catalog.Fetch(ctx, *f, nil)
 		if err != nil {
 			return err
 		}

@@ -97,7 +97,7 @@ func (c *Contents) addBase(g *graph) {
 	for _, name := range sortedNames(g.base) {
 		if _, own := g.installed[name]; !own {
 			b := g.base[name]
-			c.Entries = append(c.Entries, Entry{Name: name, Version: b.version.String(), Summary: b.meta.Summary, NeededBy: []string{}, Parts: []string{}, Base: true})
+			c.Entries = append(c.Entries, Entry{Name: name, Version: b.Version.String(), Summary: b.Metadata.Summary, NeededBy: []string{}, Parts: []string{}, Base: true})
 		}
 	}
 }

@@ -15,6 +15,7 @@ import (
 	"strings"
 	"time"
 
+	"glassjar/core/catalog"
 	"glassjar/core/fetch"
 	"glassjar/core/index"
 	"glassjar/core/interpreter"
@@ -153,6 +154,12 @@ func (m *Machine) finder() *interpreter.Finder {
 	return f
 }
 
+// newCatalog asks some indexes; nil asks none.
+func (m *Machine) newCatalog(indexes *index.Ordered) *catalog.Catalog {
+	c := &catalog.Catalog{Direct: map[string]index.File{}, Store: m.Store, Cache: m.Folders.Cache, Client: m.Client, Report: m.Report}
+	return c.Use(indexes)
+}
+
 // indexes are those of the project, then the user's; the sample where there
 // are none. sampleOnly tells the latter.
 func (m *Machine) indexes(spec *project.Spec) (o *index.Ordered, sampleOnly bool) {
@@ -213,7 +220,7 @@ func (m *Machine) source(e project.IndexEntry, base string) index.Source {
 	if !filepath.IsAbs(dir) {
 		dir = filepath.Join(base, dir)
 	}
-	return index.NewFolder(e.Name, dir).KeepSums(filepath.Join(m.Folders.Cache, "sums"))
+	return index.NewFolder(e.Name, dir).KeepSums(filepath.Join(m.Folders.Cache, "sums"), &m.Store.Sums)
 }
 
 // interpreterOf is the interpreter that a jar links to. That of a jar which is not

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"glassjar/core/catalog"
 	"glassjar/core/index"
 	"glassjar/core/jar"
 	"glassjar/core/metadata"
@@ -18,10 +19,10 @@ import (
 
 // remark notes on a plan what was solved in a way that whoever asked may not expect.
 func (m *Machine) remark(ctx context.Context, p *Plan, u *universal) error {
-	p.Left, p.PassedOver = u.leftOut(), p.catalog.passedOver()
-	judge := &provider{catalog: p.catalog, env: target.EnvironmentOf(p.python), ctx: ctx}
+	p.Left, p.PassedOver = u.leftOut(), p.catalog.PassedOver()
+	judge := &catalog.Provider{Catalog: p.catalog, Environment: target.EnvironmentOf(p.python), Context: ctx}
 	for _, c := range u.own.Choices {
-		if note := standingNote(c.Name, p.catalog.indexes.Standing(ctx, c.Name)); note != "" && p.catalog.direct[c.Name].Name == "" {
+		if note := standingNote(c.Name, p.catalog.Indexes.Standing(ctx, c.Name)); note != "" && p.catalog.Direct[c.Name].Name == "" {
 			p.Notes = append(p.Notes, note)
 		}
 		for _, over := range p.PassedOver {
@@ -33,11 +34,11 @@ func (m *Machine) remark(ctx context.Context, p *Plan, u *universal) error {
 		if len(c.Extras) == 0 {
 			continue
 		}
-		f, err := judge.file(ctx, c.Name, c.Version)
+		f, err := judge.File(ctx, c.Name, c.Version)
 		if err != nil || f == nil {
 			continue // it is the base's
 		}
-		meta, err := p.catalog.metadata(ctx, *f)
+		meta, err := p.catalog.Metadata(ctx, *f)
 		if err != nil {
 			return err
 		}

@@ -9,10 +9,12 @@ import (
 	"sort"
 	"strings"
 
+	"glassjar/core/catalog"
 	"glassjar/core/index"
 	"glassjar/core/interpreter"
 	"glassjar/core/jar"
 	"glassjar/core/place"
+	"glassjar/core/progress"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
 	"glassjar/core/resolve"
@@ -68,16 +70,16 @@ type Plan struct {
 	// Notes are remarks on what was asked for and chosen, such as an extra that
 	// there is not; PassedOver are package files that were not considered; Left are
 	// targets that the record does not serve.
-	Notes      []string          `json:"notes"`
-	PassedOver []PassedOver      `json:"files_passed_over"`
-	Left       []project.LeftOut `json:"left_out"`
+	Notes      []string             `json:"notes"`
+	PassedOver []catalog.PassedOver `json:"files_passed_over"`
+	Left       []project.LeftOut    `json:"left_out"`
 	// HereBytes is how many bytes of package files are in the store already.
 	HereBytes int64 `json:"here_bytes"`
 
 	place    place.Place
 	jar      *jar.Jar
 	python   interpreter.Interpreter
-	catalog  *catalog
+	catalog  *catalog.Catalog
 	selected []selection
 	removed  []jar.Installed
 	marks    map[string]bool
@@ -185,8 +187,8 @@ type SolveError struct {
 func (e *SolveError) Unwrap() error { return e.Failure }
 
 // solve finds versions for the roots in one environment.
-func (m *Machine) solve(ctx context.Context, c *catalog, env target.Environment, roots []project.Asked, problem resolve.Problem, base map[string]present) ([]selection, *resolve.Solution, error) {
-	p := &provider{catalog: c, env: env, ctx: ctx, present: base, keep: problem.Keep}
+func (m *Machine) solve(ctx context.Context, c *catalog.Catalog, env target.Environment, roots []project.Asked, problem resolve.Problem, base map[string]catalog.Present) ([]selection, *resolve.Solution, error) {
+	p := &catalog.Provider{Catalog: c, Environment: env, Context: ctx, Present: base, Keep: problem.Keep}
 	asked := map[string]bool{}
 	for _, a := range roots {
 		if !a.Marker.Holds(env.Markers) {
@@ -206,7 +208,7 @@ func (m *Machine) solve(ctx context.Context, c *catalog, env target.Environment,
 	}
 	var out []selection
 	for _, choice := range solution.Choices {
-		f, err := p.file(ctx, choice.Name, choice.Version)
+		f, err := p.File(ctx, choice.Name, choice.Version)
 		if err != nil {
 			return nil, nil, err
 		}
@@ -220,7 +222,7 @@ func (m *Machine) solve(ctx context.Context, c *catalog, env target.Environment,
 }
 
 // loosened tries each root of a proof without its specifiers.
-func loosened(ctx context.Context, p *provider, problem resolve.Problem, failure *resolve.Failure) map[string]string {
+func loosened(ctx context.Context, p *catalog.Provider, problem resolve.Problem, failure *resolve.Failure) map[string]string {
 	fits := map[string]string{}
 	for _, f := range failure.Facts {
 		if f.Name != "" || f.Unfit != resolve.Fit || len(f.Needs[0].Specifiers) == 0 {
@@ -247,38 +249,14 @@ func loosened(ctx context.Context, p *provider, problem resolve.Problem, failure
 }
 
 // checkNames finds all names that no index has, before any other work.
-func (m *Machine) checkNames(ctx context.Context, c *catalog, roots []project.Asked, env target.Environment, base map[string]present, sampleOnly bool) error {
+func (m *Machine) checkNames(ctx context.Context, c *catalog.Catalog, roots []project.Asked, env target.Environment, base map[string]catalog.Present, sampleOnly bool) error {
 	var names []string
 	for _, a := range roots {
 		if _, ok := base[a.Key()]; !ok && a.Marker.Holds(env.Markers) {
 			names = append(names, a.Key())
 		}
 	}
-	unknown, err := c.unknown(ctx, names)
-	if err != nil || len(unknown) == 0 {
-		return err
-	}
-	return m.unknownError(ctx, c, unknown, sampleOnly)
-}
-
-// unknownError says of names that no index has what may have been meant.
-func (m *Machine) unknownError(ctx context.Context, c *catalog, unknown []string, sampleOnly bool) error {
-	e := &UnknownNamesError{Near: map[string][]string{}, Brings: map[string][]string{}, Pinned: map[string]string{}, Elsewhere: map[string][]string{}, SampleOnly: sampleOnly}
-	for _, s := range c.indexes.Sources {
-		e.Indexes = append(e.Indexes, s.Name())
-	}
-	for _, name := range unknown {
-		e.Names = append(e.Names, name)
-		e.Near[name] = c.near(ctx, name)
-		e.Brings[name] = bringerNames(c.bringsModule(ctx, strings.ReplaceAll(name, "-", "_")))
-		if pin, ok := c.indexes.Pins[name]; ok {
-			e.Pinned[name], e.Near[name], e.Brings[name] = pin, nil, nil
-			for _, s := range c.indexes.Unasked(ctx, name) {
-				e.Elsewhere[name] = append(e.Elsewhere[name], s.Name())
-			}
-		}
-	}
-	return e
+	return c.CheckNames(ctx, names, sampleOnly)
 }
 
 // Unasked is a version that an index has which is not asked for its name.
@@ -286,23 +264,23 @@ type Unasked struct{ Name, Version, Index string }
 
 // unasked looks, once there is no solution, for versions that would meet a need
 // in indexes that are not asked: another one comes first, or a pin says so.
-func unasked(ctx context.Context, c *catalog, failure *resolve.Failure) []Unasked {
+func unasked(ctx context.Context, c *catalog.Catalog, failure *resolve.Failure) []Unasked {
 	var out []Unasked
 	seen := map[string]bool{}
 	for _, f := range failure.Facts {
 		for _, n := range f.Needs {
-			if seen[n.Name] || len(c.indexes.Sources) < 2 || slices.ContainsFunc(f.Offered, n.Specifiers.Holds) {
+			if seen[n.Name] || len(c.Indexes.Sources) < 2 || slices.ContainsFunc(f.Offered, n.Specifiers.Holds) {
 				continue
 			}
 			seen[n.Name] = true
-			for _, s := range c.indexes.Unasked(ctx, n.Name) {
+			for _, s := range c.Indexes.Unasked(ctx, n.Name) {
 				files, err := s.Files(ctx, n.Name)
 				if err != nil {
 					continue // a hint more or less
 				}
-				for _, r := range byVersion(files) {
-					if n.Specifiers.Admits(r.version) {
-						out = append(out, Unasked{n.Name, r.version.String(), s.Name()})
+				for _, r := range catalog.ByVersion(files) {
+					if n.Specifiers.Admits(r.Version) {
+						out = append(out, Unasked{n.Name, r.Version.String(), s.Name()})
 						break
 					}
 				}
@@ -331,7 +309,7 @@ func (p *Plan) compare(installed []jar.Installed, origins map[string]string, rem
 		}
 		wanted[s.name] = true
 		d, there := have[s.name]
-		item.Here = p.catalog.here(s.file)
+		item.Here = p.catalog.Here(s.file)
 		switch {
 		case !there:
 			p.Add = append(p.Add, item)
@@ -349,7 +327,7 @@ func (p *Plan) compare(installed []jar.Installed, origins map[string]string, rem
 			p.marks[s.name] = s.asked
 			continue
 		}
-		p.Notes = append(p.Notes, p.catalog.m.Store.Warnings(s.file.SHA256())...)
+		p.Notes = append(p.Notes, p.catalog.Store.Warnings(s.file.SHA256())...)
 		if there {
 			p.removed = append(p.removed, d)
 		}
@@ -388,4 +366,13 @@ func askedTexts(roots []project.Asked) []string {
 		out = append(out, text)
 	}
 	return out
+}
+
+// solving is a problem with its progress told: on hard ones nothing else is heard for a
+// while.
+func (m *Machine) solving(p resolve.Problem, env target.Environment) resolve.Problem {
+	p.Working = func(steps int) {
+		m.report(progress.Event{Stage: "finding versions that fit together for " + env.Title, Done: int64(steps), Unit: "steps"})
+	}
+	return p
 }

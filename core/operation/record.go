@@ -8,6 +8,7 @@ import (
 	"sort"
 	"strings"
 
+	"glassjar/core/catalog"
 	"glassjar/core/digest"
 	"glassjar/core/index"
 	"glassjar/core/jar"
@@ -38,7 +39,7 @@ func (m *Machine) recordEntry(ctx context.Context, p *Plan, name string, v versi
 	if err != nil {
 		return e, err
 	}
-	meta, err := p.catalog.metadata(ctx, *known)
+	meta, err := p.catalog.Metadata(ctx, *known)
 	if err != nil {
 		return e, err
 	}
@@ -48,7 +49,7 @@ func (m *Machine) recordEntry(ctx context.Context, p *Plan, name string, v versi
 		e.Archive = &f
 		return e, nil
 	}
-	releases, source, err := p.catalog.releases(ctx, name)
+	releases, source, err := p.catalog.Releases(ctx, name)
 	if err != nil {
 		return e, err
 	}
@@ -56,13 +57,13 @@ func (m *Machine) recordEntry(ctx context.Context, p *Plan, name string, v versi
 		e.Index = source.Address()
 	}
 	for _, r := range releases {
-		if !r.version.Equal(v) {
+		if !r.Version.Equal(v) {
 			continue
 		}
-		for _, f := range r.files {
+		for _, f := range r.Files {
 			if !digest.Strong(f.Hashes) {
 				// What cannot be verified cannot be recorded: its hash is found out.
-				_, sum, err := p.catalog.fetch(ctx, f, nil)
+				_, sum, err := p.catalog.Fetch(ctx, f, nil)
 				if err != nil {
 					return e, err
 				}
@@ -112,7 +113,7 @@ type Recorded struct {
 	Targets []string          `json:"targets"`
 	Left    []project.LeftOut `json:"left_out"`
 	// PassedOver are package files that were not considered.
-	PassedOver []PassedOver `json:"files_passed_over"`
+	PassedOver []catalog.PassedOver `json:"files_passed_over"`
 }
 
 // Record writes or refreshes the record from the spec, for every target.
@@ -162,7 +163,7 @@ func (m *Machine) Record(ctx context.Context, opt RecordOptions) (*Recorded, err
 	for _, t := range u.targets {
 		out.Targets = append(out.Targets, t.String())
 	}
-	out.PassedOver = p.catalog.passedOver()
+	out.PassedOver = p.catalog.PassedOver()
 	if opt.Check {
 		have, err := os.ReadFile(at.RecordFile)
 		out.Changed = err != nil || string(have) != string(data)

@@ -56,7 +56,7 @@ func (m *Machine) summarize(ctx context.Context, ref string) (*Report, error) {
 	g := m.graph(ctx, j, installed)
 	for _, e := range contents.Entries {
 		p := ReportPackage{Entry: e}
-		meta := g.base[e.Name].meta
+		meta := g.base[e.Name].Metadata
 		if d, ok := g.installed[e.Name]; ok {
 			meta = d.Metadata
 		}

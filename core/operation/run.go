@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strings"
 
+	"glassjar/core/catalog"
 	"glassjar/core/jar"
 	"glassjar/core/near"
 	"glassjar/core/place"
@@ -92,7 +93,7 @@ func (m *Machine) noCommand(ctx context.Context, at place.Place, j *jar.Jar, nam
 	}
 	if spec, err := readSpec(at); err == nil {
 		indexes, _ := m.indexes(spec)
-		e.BroughtBy = bringerNames(m.newCatalog(indexes).bringsCommand(ctx, name))
+		e.BroughtBy = catalog.SupplierNames(m.newCatalog(indexes).WithCommand(ctx, name))
 	}
 	return e
 }
@@ -132,7 +133,7 @@ func (m *Machine) partWithCommand(at place.Place, j *jar.Jar, name string) (grou
 func (m *Machine) hasCommand(p project.Package, name string) bool {
 	for _, f := range p.Wheels {
 		if t, ok := m.Store.Tree(f.Hashes["sha256"]); ok {
-			if inside, err := insideOf(t); err == nil && slices.Contains(inside.Scripts, name) {
+			if inside, err := catalog.Unpacked(t); err == nil && slices.Contains(inside.Scripts, name) {
 				return true
 			}
 		}

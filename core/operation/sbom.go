@@ -7,6 +7,7 @@ import (
 
 	cyclonedx "github.com/CycloneDX/cyclonedx-go"
 
+	"glassjar/core/catalog"
 	"glassjar/core/digest"
 	"glassjar/core/metadata"
 	"glassjar/core/place"
@@ -77,7 +78,7 @@ var bomAlgorithms = map[string]cyclonedx.HashAlgorithm{
 }
 
 // component is one entry of a record as the document has it.
-func (m *Machine) component(ctx context.Context, c *catalog, record *project.Record, p project.Package) cyclonedx.Component {
+func (m *Machine) component(ctx context.Context, c *catalog.Catalog, record *project.Record, p project.Package) cyclonedx.Component {
 	out := cyclonedx.Component{BOMRef: packageURL(p), Type: cyclonedx.ComponentTypeLibrary, Name: p.Name, Version: p.Version.String(), PackageURL: packageURL(p)}
 	var references []cyclonedx.ExternalReference
 	for _, f := range filesOf(p) {
@@ -114,13 +115,13 @@ func firstLine(text string) string {
 
 // describedBy is the metadata of an entry, from whichever of its files has it at hand,
 // else asked for.
-func (m *Machine) describedBy(ctx context.Context, c *catalog, record *project.Record, p project.Package) (metadata.Metadata, bool) {
+func (m *Machine) describedBy(ctx context.Context, c *catalog.Catalog, record *project.Record, p project.Package) (metadata.Metadata, bool) {
 	list := p.Wheels
 	if p.Archive != nil {
 		list = append(list, *p.Archive)
 	}
 	for _, f := range list {
-		if meta, err := c.metadata(ctx, recordedFile(record, p, f)); err == nil {
+		if meta, err := c.Metadata(ctx, recordedFile(record, p, f)); err == nil {
 			return meta, true
 		}
 	}

@@ -14,6 +14,7 @@ import (
 	"strings"
 	"time"
 
+	"glassjar/core/digest"
 	"glassjar/core/durable"
 	"glassjar/core/index"
 	"glassjar/core/limits"
@@ -77,7 +78,7 @@ func (m *Machine) Seal(ctx context.Context, opt SealOptions) (*Sealed, error) {
 	}
 	defer release()
 	indexes, _ := m.indexes(spec)
-	paths, err := m.newCatalog(indexes).fetchAll(ctx, files)
+	paths, err := m.newCatalog(indexes).FetchAll(ctx, files)
 	if err != nil {
 		m.note("a sealed jar holds package files whole, and the store what they unpack to; with the setting keep-packages it keeps them too")
 		return nil, err
@@ -297,7 +298,7 @@ func (m *Machine) sealOne(ctx context.Context, name string, s sealing, put func(
 	}
 	defer f.Close()
 	h := sha256.New()
-	if err := put(io.TeeReader(store.WithContext(ctx, f), h)); err != nil {
+	if err := put(io.TeeReader(digest.WithContext(ctx, f), h)); err != nil {
 		return err
 	}
 	if have := hex.EncodeToString(h.Sum(nil)); have != s.sum {
@@ -372,7 +373,7 @@ func sumMember(ctx context.Context, f *zip.File) (string, int64, error) {
 	}
 	defer c.Close()
 	h := sha256.New()
-	n, err := io.Copy(h, store.WithContext(ctx, r))
+	n, err := io.Copy(h, digest.WithContext(ctx, r))
 	return hex.EncodeToString(h.Sum(nil)), n, err
 }
 
@@ -428,7 +429,7 @@ func (m *Machine) unseal(ctx context.Context, z *zip.ReadCloser, selected []sele
 		if m.Store.HasTree(f.SHA256()) {
 			continue
 		}
-		if have, here := m.storedPackage(ctx, f.SHA256()); here {
+		if have, here := m.Store.Verified(ctx, f.SHA256()); here {
 			f.Path = have
 			continue
 		}

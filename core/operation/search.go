@@ -8,6 +8,7 @@ import (
 	"strings"
 	"sync"
 
+	"glassjar/core/catalog"
 	"glassjar/core/guard"
 	"glassjar/core/index"
 	"glassjar/core/near"
@@ -79,20 +80,20 @@ func (m *Machine) Search(ctx context.Context, opt SearchOptions) (*Found, error)
 	}
 	c := m.newCatalog(indexes)
 	out := &Found{Word: opt.Word, Hits: []Hit{}, SampleOnly: sampleOnly}
-	hits, err := c.match(ctx, word, out)
+	hits, err := match(ctx, c, word, out)
 	if err != nil {
 		return nil, err
 	}
 	out.Matches = len(hits)
 	if keep == nil {
 		hits = hits[:min(opt.Limit, len(hits))]
-		c.describeHits(ctx, hits, false)
+		describeHits(ctx, c, hits, false)
 		out.Hits = append(out.Hits, hits...)
 		return out, nil
 	}
 	hits = hits[:min(maxFiltered, len(hits))]
 	out.Looked = len(hits)
-	releases := c.describeHits(ctx, hits, true)
+	releases := describeHits(ctx, c, hits, true)
 	for i, h := range hits {
 		if keep(h, releases[i]) && len(out.Hits) < opt.Limit {
 			out.Hits = append(out.Hits, h)
@@ -102,14 +103,14 @@ func (m *Machine) Search(ctx context.Context, opt SearchOptions) (*Found, error)
 }
 
 // match ranks the names of all indexes.
-func (c *catalog) match(ctx context.Context, word string, out *Found) ([]Hit, error) {
+func match(ctx context.Context, c *catalog.Catalog, word string, out *Found) ([]Hit, error) {
 	type ranked struct {
 		Hit
 		rank int
 	}
 	var all []ranked
 	seen := map[string]bool{}
-	for _, s := range c.indexes.Sources {
+	for _, s := range c.Indexes.Sources {
 		names, err := s.Names(ctx)
 		if err != nil {
 			return nil, err
@@ -163,21 +164,21 @@ func rankOf(word, name string) int {
 
 // describeHits fills in what is known of each hit. Unless all is asked for,
 // servers are passed over.
-func (c *catalog) describeHits(ctx context.Context, hits []Hit, all bool) [][]release {
-	out := make([][]release, len(hits))
+func describeHits(ctx context.Context, c *catalog.Catalog, hits []Hit, all bool) [][]catalog.Release {
+	out := make([][]catalog.Release, len(hits))
 	var mu sync.Mutex
 	group := guard.New()
 	group.SetLimit(16)
 	for i := range hits {
-		if _, far := c.indexes.Source(hits[i].Index).(*index.Server); far && !all {
+		if _, far := c.Indexes.Source(hits[i].Index).(*index.Server); far && !all {
 			continue
 		}
 		group.Go(func() error {
-			releases, _, err := c.releases(ctx, hits[i].Name)
+			releases, _, err := c.Releases(ctx, hits[i].Name)
 			if err != nil {
 				return nil // it is listed by its name alone
 			}
-			f, ok := newestWheel(finalFirst(releases))
+			f, ok := catalog.NewestWheel(finalFirst(releases))
 			mu.Lock()
 			out[i] = releases
 			mu.Unlock()
@@ -185,7 +186,7 @@ func (c *catalog) describeHits(ctx context.Context, hits []Hit, all bool) [][]re
 				return nil
 			}
 			hits[i].Version = f.Version.String()
-			if meta, err := c.metadata(ctx, f); err == nil {
+			if meta, err := c.Metadata(ctx, f); err == nil {
 				hits[i].Summary, hits[i].Maturity = meta.Summary, maturity(meta)
 			}
 			return nil
@@ -196,13 +197,13 @@ func (c *catalog) describeHits(ctx context.Context, hits []Hit, all bool) [][]re
 }
 
 // finalFirst puts pre-releases last.
-func finalFirst(releases []release) []release {
+func finalFirst(releases []catalog.Release) []catalog.Release {
 	out := slices.Clone(releases)
-	slices.SortStableFunc(out, func(a, b release) int {
+	slices.SortStableFunc(out, func(a, b catalog.Release) int {
 		switch {
-		case a.version.IsPrerelease() == b.version.IsPrerelease():
+		case a.Version.IsPrerelease() == b.Version.IsPrerelease():
 			return 0
-		case b.version.IsPrerelease():
+		case b.Version.IsPrerelease():
 			return -1
 		}
 		return 1
@@ -214,7 +215,7 @@ func finalFirst(releases []release) []release {
 var Maturities = []string{"planning", "pre-alpha", "alpha", "beta", "stable", "mature", "inactive"}
 
 // filter is nil where nothing is filtered.
-func (o SearchOptions) filter() (func(Hit, []release) bool, error) {
+func (o SearchOptions) filter() (func(Hit, []catalog.Release) bool, error) {
 	if o.Maturity == "" && o.Python == "" {
 		return nil, nil
 	}
@@ -242,18 +243,18 @@ func (o SearchOptions) filter() (func(Hit, []release) bool, error) {
 			accepted[tags.Tag{Interpreter: t.Interpreter, ABI: t.ABI}] = true // whatever the system
 		}
 	}
-	return func(h Hit, releases []release) bool {
+	return func(h Hit, releases []catalog.Release) bool {
 		if number != "" && !strings.HasPrefix(h.Maturity, number+" ") {
 			return false
 		}
-		return o.Python == "" || slices.ContainsFunc(releases, func(r release) bool { return servesPython(r, python, accepted) })
+		return o.Python == "" || slices.ContainsFunc(releases, func(r catalog.Release) bool { return servesPython(r, python, accepted) })
 	}, nil
 }
 
 // servesPython reports whether a release that is not withdrawn has a file for a
 // version of Python, on whatever system.
-func servesPython(r release, python version.Version, accepted map[tags.Tag]bool) bool {
-	for _, f := range r.files {
+func servesPython(r catalog.Release, python version.Version, accepted map[tags.Tag]bool) bool {
+	for _, f := range r.Files {
 		spec, err := version.ParseLegacySpecifiers(f.RequiresPython)
 		if f.Yanked || err == nil && !spec.Holds(python) {
 			continue

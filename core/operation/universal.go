@@ -8,6 +8,7 @@ import (
 	"sort"
 	"strings"
 
+	"glassjar/core/catalog"
 	"glassjar/core/fetch"
 	"glassjar/core/index"
 	"glassjar/core/progress"
@@ -60,7 +61,7 @@ func (m *Machine) solveAll(ctx context.Context, p *Plan, spec *project.Spec, roo
 	// What the base provides is not replaced by what would come from an index.
 	// A record that sees its base counts on it on every machine, and says so.
 	for name, b := range base {
-		keep[name] = b.version
+		keep[name] = b.Version
 	}
 	for n, t := range targets {
 		m.report(progress.Event{Stage: "solving for all targets", Done: int64(n), Total: int64(len(targets))})
@@ -168,14 +169,14 @@ func withKeep(p resolve.Problem, keep map[string]version.Version) resolve.Proble
 }
 
 // solveOne solves for a target; files are not looked for.
-func (m *Machine) solveOne(ctx context.Context, c *catalog, env target.Environment, roots []project.Asked, problem resolve.Problem, keep map[string]version.Version, base map[string]present) (*resolve.Solution, error) {
+func (m *Machine) solveOne(ctx context.Context, c *catalog.Catalog, env target.Environment, roots []project.Asked, problem resolve.Problem, keep map[string]version.Version, base map[string]catalog.Present) (*resolve.Solution, error) {
 	problem = withKeep(problem, keep)
 	for _, a := range roots {
 		if a.Marker.Holds(env.Markers) {
 			problem.Roots = append(problem.Roots, m.need(a))
 		}
 	}
-	s, err := resolve.Solve(ctx, &provider{catalog: c, env: env, ctx: ctx, present: base, keep: keep}, m.solving(problem, env))
+	s, err := resolve.Solve(ctx, &catalog.Provider{Catalog: c, Environment: env, Context: ctx, Present: base, Keep: keep}, m.solving(problem, env))
 	var failure *resolve.Failure
 	if errors.As(err, &failure) {
 		return nil, &SolveError{Failure: failure, Environment: env.Title}
@@ -299,7 +300,7 @@ func (m *Machine) universalRecord(ctx context.Context, p *Plan, spec *project.Sp
 		return nil, err
 	}
 	for _, k := range keys {
-		if b, ok := base[k.name]; ok && b.version.Key() == k.version {
+		if b, ok := base[k.name]; ok && b.Version.Key() == k.version {
 			continue // it is the base's, on every machine that has it
 		}
 		e, err := m.recordEntry(ctx, p, k.name, versions[k], u)
@@ -374,7 +375,7 @@ func (m *Machine) fileOf(ctx context.Context, p *Plan, name string, v version.Ve
 	}
 	var last error
 	for _, t := range u.targets {
-		f, err := (&provider{catalog: p.catalog, env: u.set.Environment(t), ctx: ctx}).file(ctx, name, v)
+		f, err := (&catalog.Provider{Catalog: p.catalog, Environment: u.set.Environment(t), Context: ctx}).File(ctx, name, v)
 		if err == nil && f != nil {
 			return f, nil
 		}

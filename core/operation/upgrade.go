@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 
+	"glassjar/core/catalog"
 	"glassjar/core/jar"
 	"glassjar/core/near"
 	"glassjar/core/place"
@@ -89,7 +90,7 @@ func (m *Machine) outdated(ctx context.Context, ref string) (*Outdated, error) {
 	}
 	out := &Outdated{Jar: at.Root, Looked: len(installed), SampleOnly: p.SampleOnly, Notes: []string{}}
 	for _, d := range installed {
-		if note := standingNote(d.Key(), p.catalog.indexes.Standing(ctx, d.Key())); note != "" && d.Direct == nil {
+		if note := standingNote(d.Key(), p.catalog.Indexes.Standing(ctx, d.Key())); note != "" && d.Direct == nil {
 			out.Notes = append(out.Notes, note)
 		}
 	}
@@ -204,7 +205,7 @@ func (m *Machine) behind(ctx context.Context, p *Plan, installed []jar.Installed
 		if d.Direct != nil {
 			continue // there is one file, and it is here
 		}
-		releases, _, err := p.catalog.releases(ctx, d.Key())
+		releases, _, err := p.catalog.Releases(ctx, d.Key())
 		if err != nil {
 			continue // nothing newer is known of what no index has
 		}
@@ -212,7 +213,7 @@ func (m *Machine) behind(ctx context.Context, p *Plan, installed []jar.Installed
 		if !ok {
 			continue
 		}
-		b := Behind{Name: d.Key(), Version: d.Version().String(), Fits: d.Version().String(), Newest: newest.version.String(), Asked: d.Requested, Held: []Hold{}}
+		b := Behind{Name: d.Key(), Version: d.Version().String(), Fits: d.Version().String(), Newest: newest.Version.String(), Asked: d.Requested, Held: []Hold{}}
 		if v, ok := p.versions[d.Key()]; ok {
 			b.Fits = v.String()
 		}
@@ -231,29 +232,29 @@ func (m *Machine) behind(ctx context.Context, p *Plan, installed []jar.Installed
 
 // newestFinal is the newest release that is not a pre-release, or the newest of
 // all for whoever has a pre-release; none where nothing is newer.
-func newestFinal(releases []release, here version.Version) (release, bool) {
+func newestFinal(releases []catalog.Release, here version.Version) (catalog.Release, bool) {
 	for _, r := range releases {
-		if !r.version.IsPrerelease() || here.IsPrerelease() {
-			return r, here.Less(r.version) && !r.version.Equal(here)
+		if !r.Version.IsPrerelease() || here.IsPrerelease() {
+			return r, here.Less(r.Version) && !r.Version.Equal(here)
 		}
 	}
-	return release{}, false
+	return catalog.Release{}, false
 }
 
 // heldBack says why the newest release of a name was not chosen.
-func (m *Machine) heldBack(ctx context.Context, p *Plan, name string, newest release) ([]Hold, error) {
+func (m *Machine) heldBack(ctx context.Context, p *Plan, name string, newest catalog.Release) ([]Hold, error) {
 	holds := []Hold{}
-	judge := &provider{catalog: p.catalog, env: target.EnvironmentOf(p.python), ctx: ctx}
-	if _, c := judge.judge(newest); c.Unfit != resolve.Fit {
+	judge := &catalog.Provider{Catalog: p.catalog, Environment: target.EnvironmentOf(p.python), Context: ctx}
+	if _, c := catalog.Judge(newest, judge.Environment); c.Unfit != resolve.Fit {
 		by := map[int]string{resolve.Python: HeldByPython, resolve.NoFile: HeldByFiles, resolve.SourceOnly: HeldBySource, resolve.Yanked: HeldByYank}[c.Unfit]
 		return append(holds, Hold{By: by, Detail: c.Detail}), nil
 	}
 	var unread *resolve.UnreadableError
-	if _, err := judge.Needs(ctx, name, "", newest.version); errors.As(err, &unread) {
+	if _, err := judge.Needs(ctx, name, "", newest.Version); errors.As(err, &unread) {
 		return append(holds, Hold{By: HeldByUnread, Detail: unread.Err.Error()}), nil
 	}
 	for _, a := range p.roots {
-		if a.Key() == name && a.Marker.Holds(judge.env.Markers) && !a.Specifiers.Admits(newest.version) {
+		if a.Key() == name && a.Marker.Holds(judge.Environment.Markers) && !a.Specifiers.Admits(newest.Version) {
 			holds = append(holds, Hold{By: HeldBySpec, Range: a.Specifiers.Written(), Detail: m.origin(a)})
 		}
 	}
@@ -263,7 +264,7 @@ func (m *Machine) heldBack(ctx context.Context, p *Plan, name string, newest rel
 			continue // what was provided by the base has no file to read
 		}
 		for _, n := range needs {
-			if n.Name == name && !n.Specifiers.Admits(newest.version) {
+			if n.Name == name && !n.Specifiers.Admits(newest.Version) {
 				holds = append(holds, Hold{By: other, Range: n.Specifiers.Written(), Detail: p.versions[other].String()})
 			}
 		}
@@ -271,7 +272,7 @@ func (m *Machine) heldBack(ctx context.Context, p *Plan, name string, newest rel
 	if len(holds) > 0 {
 		return holds, nil
 	}
-	return m.heldTogether(ctx, p, judge.env, name, newest.version)
+	return m.heldTogether(ctx, p, judge.Environment, name, newest.Version)
 }
 
 // heldTogether asks the solver what stands against a version that no single

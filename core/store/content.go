@@ -11,6 +11,7 @@ import (
 	"strconv"
 	"time"
 
+	"glassjar/core/digest"
 	"glassjar/core/metadata"
 )
 
@@ -56,7 +57,7 @@ func modeOf(executable bool) os.FileMode {
 // checkContent compares a content with its name. One that is not what it should
 // be is removed; false then.
 func checkContent(ctx context.Context, path, sum string) (bool, error) {
-	have, err := SumWithContext(ctx, path)
+	have, err := digest.OfFile(ctx, path)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
 		return false, nil

@@ -19,6 +19,8 @@ import (
 	"path/filepath"
 	"sync"
 	"time"
+
+	"glassjar/core/digest"
 )
 
 // Store is a folder.
@@ -28,6 +30,8 @@ type Store struct {
 	Second *Store
 	// KeepPackages keeps package files whole besides what they unpack to.
 	KeepPackages bool
+	// Sums are the hashes of package files that were read.
+	Sums digest.Files
 
 	unsaved   unsaved
 	unpacking sync.Map // SHA-256 of a package file -> *sync.Mutex
@@ -83,6 +87,22 @@ func (s *Store) Package(sum string) (string, bool) {
 	return p, err == nil && info.Mode().IsRegular()
 }
 
+// Verified is the path of a package file, if it is here and what its name says: a power
+// cut may have left it damaged, and then it is removed.
+func (s *Store) Verified(ctx context.Context, sum string) (string, bool) {
+	path, ok := s.Package(sum)
+	if !ok {
+		return "", false
+	}
+	if have, err := s.Sums.Sum(ctx, path); ctx.Err() != nil {
+		return "", false
+	} else if err != nil || have != sum {
+		s.Drop(sum)
+		return "", false
+	}
+	return path, true
+}
+
 // Add takes in a package file from r and gives its hash and path. If want is
 // not empty and the hash is another, nothing is kept and the error is a
 // [*HashError].
@@ -101,7 +121,7 @@ func (s *Store) Add(ctx context.Context, name, want string, r io.Reader) (sum, p
 		return "", "", err
 	}
 	h := sha256.New()
-	_, err = io.Copy(io.MultiWriter(temp, h), contextReader{ctx, r})
+	_, err = io.Copy(io.MultiWriter(temp, h), digest.WithContext(ctx, r))
 	if err2 := temp.Close(); err == nil {
 		err = err2
 	}
@@ -136,7 +156,7 @@ func (s *Store) Check(sum string) error {
 	if !ok {
 		return os.ErrNotExist
 	}
-	have, err := Sum(p)
+	have, err := digest.OfFile(context.Background(), p)
 	if err != nil {
 		return err
 	}
@@ -144,39 +164,6 @@ func (s *Store) Check(sum string) error {
 		return errors.Join(&HashError{p, sum, have}, os.Remove(p))
 	}
 	return nil
-}
-
-// Sum is a file's SHA-256 in lower-case hex.
-func Sum(path string) (string, error) { return SumWithContext(context.Background(), path) }
-
-// SumWithContext is [Sum], which ends with a context.
-func SumWithContext(ctx context.Context, path string) (string, error) {
-	f, err := os.Open(path)
-	if err != nil {
-		return "", err
-	}
-	defer f.Close()
-	h := sha256.New()
-	if _, err := io.Copy(h, contextReader{ctx, f}); err != nil {
-		return "", err
-	}
-	return hex.EncodeToString(h.Sum(nil)), nil
-}
-
-// WithContext is a reader that ends with a context.
-func WithContext(ctx context.Context, r io.Reader) io.Reader { return contextReader{ctx, r} }
-
-// contextReader ends reading when the context does.
-type contextReader struct {
-	ctx context.Context
-	r   io.Reader
-}
-
-func (c contextReader) Read(p []byte) (int, error) {
-	if err := c.ctx.Err(); err != nil {
-		return 0, err
-	}
-	return c.r.Read(p)
 }
 
 // Held is one package file of the store.

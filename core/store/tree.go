@@ -121,8 +121,11 @@ func (s *Store) Tree(sum string) (*Tree, bool) {
 // HasTree is a quicker [Store.Tree] for those who only ask whether it is written
 // down.
 func (s *Store) HasTree(sum string) bool {
+	if !ValidSum(sum) {
+		return false
+	}
 	for _, from := range s.both() {
-		if _, err := os.Stat(from.treeFile(sum)); ValidSum(sum) && err == nil {
+		if _, err := os.Stat(from.treeFile(sum)); err == nil {
 			return true
 		}
 	}

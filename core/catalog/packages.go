@@ -1,4 +1,4 @@
-package operation
+package catalog
 
 import (
 	"context"
@@ -17,16 +17,16 @@ import (
 	"glassjar/core/store"
 )
 
-// fetch brings a file into the store, unless it is there or on this machine, and
+// fetchOnce puts a file into the store, unless it is there or on this machine, and
 // verifies it by each of its hashes that is known here. It gives the path and the
 // SHA-256. t, if set, counts the bytes that were transferred.
-func (c *catalog) fetch(ctx context.Context, f index.File, t *transfer) (path, sum string, err error) {
-	if path, ok := c.m.storedPackage(ctx, f.SHA256()); ok {
+func (c *Catalog) fetchOnce(ctx context.Context, f index.File, t *Transfer) (path, sum string, err error) {
+	if path, ok := c.Store.Verified(ctx, f.SHA256()); ok {
 		return path, f.SHA256(), nil
 	}
 	if f.Path != "" {
 		// It is not copied: what counts is what comes out of it.
-		sum, err := verifyHere(ctx, f)
+		sum, err := c.verifyHere(ctx, f)
 		return f.Path, sum, err
 	}
 	r, err := c.open(ctx, f)
@@ -45,7 +45,7 @@ func (c *catalog) fetch(ctx context.Context, f index.File, t *transfer) (path, s
 		defer counted.end()
 		in = counted
 	}
-	sum, path, err = c.m.Store.Add(ctx, f.Name, f.SHA256(), in)
+	sum, path, err = c.Store.Add(ctx, f.Name, f.SHA256(), in)
 	stored := err == nil
 	switch {
 	case check.Size > most: // it was cut off there, so that its hash says nothing
@@ -54,14 +54,14 @@ func (c *catalog) fetch(ctx context.Context, f index.File, t *transfer) (path, s
 		err = faultOf(f, check)
 	}
 	if stored && err != nil {
-		c.m.Store.Drop(sum)
+		c.Store.Drop(sum)
 	}
 	return path, sum, err
 }
 
 // verifyHere is the SHA-256 of a file on this machine, which must have all its hashes.
-func verifyHere(ctx context.Context, f index.File) (string, error) {
-	sum, err := index.FileSum(ctx, f.Path)
+func (c *Catalog) verifyHere(ctx context.Context, f index.File) (string, error) {
+	sum, err := c.Store.Sums.Sum(ctx, f.Path)
 	if err == nil && f.SHA256() != "" && sum != f.SHA256() {
 		err = &store.HashError{File: f.Name, Want: f.SHA256(), Have: sum}
 	}
@@ -74,7 +74,7 @@ func verifyHere(ctx context.Context, f index.File) (string, error) {
 		return sum, err
 	}
 	defer in.Close()
-	if _, err = io.Copy(check, store.WithContext(ctx, in)); err != nil {
+	if _, err = io.Copy(check, digest.WithContext(ctx, in)); err != nil {
 		return sum, err
 	}
 	return sum, faultOf(f, check)
@@ -100,43 +100,30 @@ func longer(f index.File, most int64) error {
 	return &index.DamagedError{File: f.Name, Why: fmt.Sprintf("it has more than the %d bytes that %s", most, says)}
 }
 
-// storedPackage is the path of a package file in the store, if it is there and what
-// its name says: a power cut may have left it damaged, and then it is removed.
-func (m *Machine) storedPackage(ctx context.Context, sum string) (string, bool) {
-	path, ok := m.Store.Package(sum)
-	if !ok {
-		return "", false
-	}
-	if have, err := index.FileSum(ctx, path); ctx.Err() != nil {
-		return "", false
-	} else if err != nil || have != sum {
-		m.Store.Drop(sum)
-		return "", false
-	}
-	return path, true
-}
-
-func (c *catalog) open(ctx context.Context, f index.File) (io.ReadCloser, error) {
+func (c *Catalog) open(ctx context.Context, f index.File) (io.ReadCloser, error) {
 	if strings.HasPrefix(f.URL, index.SampleScheme) {
 		return index.Sample{}.Open(ctx, f)
 	}
-	if source := c.indexes.Source(f.Index); source != nil {
+	if source := c.Indexes.Source(f.Index); source != nil {
 		return source.Open(ctx, f)
 	}
-	res, err := c.m.Client.Get(ctx, f.Ask(), "")
+	res, err := c.Client.Get(ctx, f.Ask(), "")
 	if err != nil {
 		return nil, err
 	}
 	return res.Body, nil
 }
 
-// fetchSurely fetches a file anew if its hash is wrong. The same wrong bytes
+// Fetch puts a file into the store, unless it is there or on this machine, and gives its
+// path and SHA-256. t, if set, counts the bytes that are transferred.
+//
+// A file whose hash is wrong is fetched anew. The same wrong bytes
 // twice are what the index has, unless its page was what was damaged; other
 // wrong bytes each time are damaged on the way, and worth more tries.
-func (c *catalog) fetchSurely(ctx context.Context, f index.File, t *transfer) (path, sum string, err error) {
+func (c *Catalog) Fetch(ctx context.Context, f index.File, t *Transfer) (path, sum string, err error) {
 	last, refreshed := "", false
 	for try := 0; ; try++ {
-		path, sum, err := c.fetch(ctx, f, t)
+		path, sum, err := c.fetchOnce(ctx, f, t)
 		var bad *store.HashError
 		if !errors.As(err, &bad) || try == maxTries || f.Path != "" {
 			return path, sum, err
@@ -157,8 +144,8 @@ const maxTries = 6
 // refresh asks the index anew about a file whose hash did not fit: its page
 // may be what was damaged. It reports false for what is not from a server;
 // there nothing is damaged on a way.
-func (c *catalog) refresh(ctx context.Context, f *index.File) bool {
-	server, ok := c.indexes.Source(f.Index).(*index.Server)
+func (c *Catalog) refresh(ctx context.Context, f *index.File) bool {
+	server, ok := c.Indexes.Source(f.Index).(*index.Server)
 	if !ok {
 		return false
 	}
@@ -172,21 +159,24 @@ func (c *catalog) refresh(ctx context.Context, f *index.File) bool {
 	return false
 }
 
-// transfer is what comes for one command.
-type transfer struct {
-	m     *Machine
-	came  atomic.Int64
-	total int64
+// Transfer counts the bytes that are fetched for one command, and tells of them.
+type Transfer struct {
+	Report progress.Sink
+	came   atomic.Int64
+	total  int64
 }
 
-func (t *transfer) report(f index.File, done int64, ended bool) {
-	t.m.report(progress.Event{Stage: "fetching", Done: t.came.Load(), Total: t.total, Bytes: true, File: f.Name, FileDone: done, FileTotal: max(f.Size, 0), Ended: ended})
+// Came is how many bytes were transferred so far.
+func (t *Transfer) Came() int64 { return t.came.Load() }
+
+func (t *Transfer) report(f index.File, done int64, ended bool) {
+	t.Report.Tell(progress.Event{Stage: "fetching", Done: t.came.Load(), Total: t.total, Bytes: true, File: f.Name, FileDone: done, FileTotal: max(f.Size, 0), Ended: ended})
 }
 
 // counter counts what is read of one file.
 type counter struct {
 	r        io.Reader
-	transfer *transfer
+	transfer *Transfer
 	file     index.File
 	done     int64
 }
@@ -201,39 +191,39 @@ func (c *counter) Read(p []byte) (int, error) {
 
 func (c *counter) end() { c.transfer.report(c.file, c.done, true) }
 
-// transferOf counts what is to come of some files.
-func (c *catalog) transferOf(files []index.File) *transfer {
-	t := &transfer{m: c.m}
+// TransferOf counts what is to come of some files.
+func (c *Catalog) TransferOf(files []index.File) *Transfer {
+	t := &Transfer{Report: c.Report}
 	for _, f := range files {
-		if !c.here(f) && f.Path == "" {
+		if !c.Here(f) && f.Path == "" {
 			t.total += max(f.Size, 0)
 		}
 	}
 	return t
 }
 
-// here reports whether a package file, or what it unpacks to, is in the store.
-func (c *catalog) here(f index.File) bool {
-	_, ok := c.m.Store.Package(f.SHA256())
-	return ok || c.m.Store.HasTree(f.SHA256())
+// Here reports whether a package file, or what it unpacks to, is in the store.
+func (c *Catalog) Here(f index.File) bool {
+	_, ok := c.Store.Package(f.SHA256())
+	return ok || c.Store.HasTree(f.SHA256())
 }
 
-// atOnce is how many files are fetched at a time.
-const atOnce = 8
+// AtOnce is how many files are fetched at a time.
+const AtOnce = 8
 
-// fetchAll brings files whole to this machine, several at a time, and tells how
+// FetchAll fetches files, several at a time, and tells how
 // far it has come. It gives the path of each, by the file's address.
-func (c *catalog) fetchAll(ctx context.Context, files []index.File) (map[string]string, error) {
-	t := &transfer{m: c.m}
+func (c *Catalog) FetchAll(ctx context.Context, files []index.File) (map[string]string, error) {
+	t := &Transfer{Report: c.Report}
 	for _, f := range files {
 		t.total += max(f.Size, 0)
 	}
 	paths := make([]string, len(files))
 	group, ctx := guard.WithContext(ctx)
-	group.SetLimit(atOnce)
+	group.SetLimit(AtOnce)
 	for i, f := range files {
 		group.Go(func() error {
-			path, _, err := c.fetchSurely(ctx, f, t)
+			path, _, err := c.Fetch(ctx, f, t)
 			paths[i] = path
 			if err != nil {
 				return fmt.Errorf("%s: %w", f.Name, err)

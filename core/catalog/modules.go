@@ -1,4 +1,4 @@
-package operation
+package catalog
 
 import (
 	"context"
@@ -19,12 +19,12 @@ import (
 	"glassjar/core/wheel"
 )
 
-// inside looks into a wheel: it is on this machine, or was looked into before,
+// Inside looks into a wheel: it is on this machine, or was looked into before,
 // or the index tells.
-func (c *catalog) inside(ctx context.Context, f index.File) (index.Inside, error) {
+func (c *Catalog) Inside(ctx context.Context, f index.File) (index.Inside, error) {
 	kept := ""
 	if sum := f.SHA256(); store.ValidSum(sum) {
-		kept = filepath.Join(c.m.Folders.Cache, "inside", sum[:2], sum)
+		kept = filepath.Join(c.Cache, "inside", sum[:2], sum)
 		var in index.Inside
 		if data, err := os.ReadFile(kept); err == nil && json.Unmarshal(data, &in) == nil {
 			return in, nil
@@ -33,27 +33,27 @@ func (c *catalog) inside(ctx context.Context, f index.File) (index.Inside, error
 	in, err := c.lookInside(ctx, f)
 	if err == nil && kept != "" {
 		if data, err := json.Marshal(in); err == nil {
-			keepFile(kept, data)
+			keep(kept, data)
 		}
 	}
 	return in, err
 }
 
-func (c *catalog) lookInside(ctx context.Context, f index.File) (index.Inside, error) {
-	if path, here := c.m.Store.Package(f.SHA256()); here {
+func (c *Catalog) lookInside(ctx context.Context, f index.File) (index.Inside, error) {
+	if path, here := c.Store.Package(f.SHA256()); here {
 		return index.WheelInside(path)
 	}
-	if tree, here := c.m.Store.Tree(f.SHA256()); here {
-		return insideOf(tree)
+	if tree, here := c.Store.Tree(f.SHA256()); here {
+		return Unpacked(tree)
 	}
-	if source := c.indexes.Source(f.Index); source != nil {
+	if source := c.Indexes.Source(f.Index); source != nil {
 		return source.Inside(ctx, f)
 	}
 	return index.WheelInside(f.Path)
 }
 
-// insideOf is what an unpacked wheel brings.
-func insideOf(t *store.Tree) (index.Inside, error) {
+// Unpacked is what an unpacked wheel has inside.
+func Unpacked(t *store.Tree) (index.Inside, error) {
 	w, _, err := t.Wheel()
 	if err != nil {
 		return index.Inside{}, err
@@ -75,8 +75,8 @@ func insideOf(t *store.Tree) (index.Inside, error) {
 	return index.NewInside(modules, scripts), nil
 }
 
-// Bringer is a distribution of an index that brings a module or a command.
-type Bringer struct {
+// Supplier is a distribution of an index that has a module or a command.
+type Supplier struct {
 	Name    string `json:"name"`
 	Version string `json:"version"`
 	Index   string `json:"index"`
@@ -91,32 +91,32 @@ const (
 	maxLocalLooks = 2000
 )
 
-// brings finds distributions whose newest wheel fits what accept asks for, which
+// suppliers finds distributions whose newest wheel fits what accept asks for, which
 // gives the name under which it does, or nothing. word is what the user typed:
 // on a server only names that resemble it are looked into.
-func (c *catalog) brings(ctx context.Context, word string, accept func(index.Inside) string) []Bringer {
+func (c *Catalog) suppliers(ctx context.Context, word string, accept func(index.Inside) string) []Supplier {
 	var mu sync.Mutex
-	var out []Bringer
+	var out []Supplier
 	group := guard.New()
 	group.SetLimit(8)
 	for _, name := range c.suspects(ctx, word) {
 		group.Go(func() error {
-			releases, source, err := c.releases(ctx, name)
+			releases, source, err := c.Releases(ctx, name)
 			if err != nil || source == nil {
 				return nil // a hint more or less
 			}
-			f, ok := newestWheel(releases)
+			f, ok := NewestWheel(releases)
 			if !ok {
 				return nil
 			}
-			in, err := c.inside(ctx, f)
+			in, err := c.Inside(ctx, f)
 			if err != nil {
 				return nil
 			}
 			if via := accept(in); via != "" {
 				mu.Lock()
 				defer mu.Unlock()
-				out = append(out, Bringer{name, f.Version.String(), source.Name(), via})
+				out = append(out, Supplier{name, f.Version.String(), source.Name(), via})
 			}
 			return nil
 		})
@@ -130,9 +130,10 @@ func (c *catalog) brings(ctx context.Context, word string, accept func(index.Ins
 	return out
 }
 
-func newestWheel(releases []release) (index.File, bool) {
+// NewestWheel is one of the first release that has a wheel which is not withdrawn.
+func NewestWheel(releases []Release) (index.File, bool) {
 	for _, r := range releases {
-		for _, f := range r.files {
+		for _, f := range r.Files {
 			if f.Wheel != nil && !f.Yanked {
 				return f, true
 			}
@@ -142,9 +143,9 @@ func newestWheel(releases []release) (index.File, bool) {
 }
 
 // suspects are the names worth a look.
-func (c *catalog) suspects(ctx context.Context, word string) []string {
+func (c *Catalog) suspects(ctx context.Context, word string) []string {
 	var out []string
-	for _, s := range c.indexes.Sources {
+	for _, s := range c.Indexes.Sources {
 		names, err := s.Names(ctx)
 		if err != nil {
 			continue
@@ -161,7 +162,7 @@ func (c *catalog) suspects(ctx context.Context, word string) []string {
 	return out
 }
 
-// resembling are the names that a distribution which brings a word is likely to
+// resembling are the names that a distribution which has a word as its module is likely to
 // have: the word with "py" or "python" about it, as one of its parts, or within
 // it; the shortest first.
 func resembling(word string, names []string) []string {
@@ -207,15 +208,15 @@ func resembling(word string, names []string) []string {
 	return out
 }
 
-// bringsModule finds distributions that one imports as module, or as something
+// WithModule finds distributions that one imports as module, or as something
 // below or above it.
-func (c *catalog) bringsModule(ctx context.Context, module string) []Bringer {
-	return c.brings(ctx, module, func(in index.Inside) string { return importedAs(module, in.Imports) })
+func (c *Catalog) WithModule(ctx context.Context, module string) []Supplier {
+	return c.suppliers(ctx, module, func(in index.Inside) string { return ImportedAs(module, in.Imports) })
 }
 
-// bringsCommand finds distributions that have a command.
-func (c *catalog) bringsCommand(ctx context.Context, command string) []Bringer {
-	return c.brings(ctx, command, func(in index.Inside) string {
+// WithCommand finds distributions that have a command.
+func (c *Catalog) WithCommand(ctx context.Context, command string) []Supplier {
+	return c.suppliers(ctx, command, func(in index.Inside) string {
 		if slices.Contains(in.Scripts, command) {
 			return command
 		}
@@ -223,9 +224,9 @@ func (c *catalog) bringsCommand(ctx context.Context, command string) []Bringer {
 	})
 }
 
-// importedAs is the one of the import names that makes a module importable:
+// ImportedAs is the one of the import names that makes a module importable:
 // the module itself, a package above it, or a part of a namespace that it is.
-func importedAs(module string, imports []string) string {
+func ImportedAs(module string, imports []string) string {
 	for _, name := range imports {
 		if name == module || strings.HasPrefix(module, name+".") {
 			return name
@@ -239,8 +240,8 @@ func importedAs(module string, imports []string) string {
 	return ""
 }
 
-// bringerNames are the names alone.
-func bringerNames(list []Bringer) []string {
+// SupplierNames are the names alone.
+func SupplierNames(list []Supplier) []string {
 	var out []string
 	for _, b := range list {
 		if !slices.Contains(out, b.Name) {

@@ -1,4 +1,4 @@
-package operation
+package catalog
 
 import (
 	"context"
@@ -9,49 +9,40 @@ import (
 	"glassjar/core/guard"
 	"glassjar/core/index"
 	"glassjar/core/metadata"
-	"glassjar/core/progress"
 	"glassjar/core/requirement"
 	"glassjar/core/resolve"
 	"glassjar/core/target"
 	"glassjar/core/version"
 )
 
-// solving is a problem with its progress told: on hard ones nothing else is heard for a
-// while.
-func (m *Machine) solving(p resolve.Problem, env target.Environment) resolve.Problem {
-	p.Working = func(steps int) {
-		m.report(progress.Event{Stage: "finding versions that fit together for " + env.Title, Done: int64(steps), Unit: "steps"})
-	}
-	return p
+// Provider answers the solver for one environment.
+type Provider struct {
+	Catalog     *Catalog
+	Environment target.Environment
+	// Context ends what [Provider.Expect] asks for ahead.
+	Context context.Context
+	// Present are versions that the base provides, by name.
+	Present map[string]Present
+	// Keep are the versions that the solver prefers.
+	Keep map[string]version.Version
 }
 
-// provider answers the solver for one environment.
-type provider struct {
-	catalog *catalog
-	env     target.Environment
-	ctx     context.Context
-	// present are versions that the base provides, by name.
-	present map[string]present
-	// keep are the versions that the solver prefers.
-	keep map[string]version.Version
-}
-
-// present is a distribution that is there without the jar's doing.
-type present struct {
-	version version.Version
-	meta    metadata.Metadata
+// Present is a distribution that is there without the jar's doing.
+type Present struct {
+	Version  version.Version
+	Metadata metadata.Metadata
 }
 
 // Expect asks for the pages of what is needed, several at a time, and for the
 // metadata of the version of each that is likely to be chosen.
-func (p *provider) Expect(needs []resolve.Need) {
+func (p *Provider) Expect(needs []resolve.Need) {
 	group := guard.New()
 	group.SetLimit(16)
 	for _, n := range needs {
 		group.Go(func() error {
-			candidates, err := p.Candidates(p.ctx, n.Name)
+			candidates, err := p.Candidates(p.Context, n.Name)
 			if f := p.likely(n, candidates); err == nil && f != nil {
-				_, err = p.catalog.metadata(p.ctx, *f)
+				_, err = p.Catalog.Metadata(p.Context, *f)
 			}
 			return err
 		})
@@ -61,16 +52,16 @@ func (p *provider) Expect(needs []resolve.Need) {
 
 // likely is the file of the version that a need would be met by, as far as it
 // alone can tell.
-func (p *provider) likely(n resolve.Need, candidates []resolve.Candidate) *index.File {
+func (p *Provider) likely(n resolve.Need, candidates []resolve.Candidate) *index.File {
 	pick := func(v version.Version) *index.File {
-		f, err := p.file(p.ctx, n.Name, v)
+		f, err := p.File(p.Context, n.Name, v)
 		if err != nil {
 			return nil
 		}
 		return f
 	}
 	for _, c := range candidates {
-		if keep, ok := p.keep[n.Name]; ok && c.Version.Equal(keep) && n.Specifiers.Holds(keep) {
+		if keep, ok := p.Keep[n.Name]; ok && c.Version.Equal(keep) && n.Specifiers.Holds(keep) {
 			return pick(keep)
 		}
 	}
@@ -82,9 +73,11 @@ func (p *provider) likely(n resolve.Need, candidates []resolve.Candidate) *index
 	return nil
 }
 
-func (p *provider) Candidates(ctx context.Context, name string) ([]resolve.Candidate, error) {
-	releases, _, err := p.catalog.releases(ctx, name)
-	base, provided := p.present[name]
+// Candidates are the versions of a distribution, the newest first, and why some do not
+// fit the environment.
+func (p *Provider) Candidates(ctx context.Context, name string) ([]resolve.Candidate, error) {
+	releases, _, err := p.Catalog.Releases(ctx, name)
+	base, provided := p.Present[name]
 	if errors.Is(err, index.ErrUnknownName) {
 		err = nil
 	}
@@ -93,18 +86,18 @@ func (p *provider) Candidates(ctx context.Context, name string) ([]resolve.Candi
 	}
 	var out []resolve.Candidate
 	if provided {
-		out = append(out, resolve.Candidate{Version: base.version})
+		out = append(out, resolve.Candidate{Version: base.Version})
 	}
 	finals := false
 	for _, r := range releases {
-		finals = finals || !r.version.IsPrerelease()
+		finals = finals || !r.Version.IsPrerelease()
 	}
 	for _, r := range releases {
-		if provided && r.version.Equal(base.version) {
+		if provided && r.Version.Equal(base.Version) {
 			continue
 		}
-		_, c := p.judge(r)
-		if c.Unfit == resolve.Fit && r.version.IsPrerelease() && finals {
+		_, c := Judge(r, p.Environment)
+		if c.Unfit == resolve.Fit && r.Version.IsPrerelease() && finals {
 			c.Unfit = resolve.Prerelease
 		}
 		out = append(out, c)
@@ -112,21 +105,21 @@ func (p *provider) Candidates(ctx context.Context, name string) ([]resolve.Candi
 	return out, nil
 }
 
-// judge picks the file of a release that serves the environment best, or says
+// Judge picks the file of a release that serves the environment best, or says
 // why there is none.
-func (p *provider) judge(r release) (*index.File, resolve.Candidate) {
-	c := resolve.Candidate{Version: r.version}
+func Judge(r Release, env target.Environment) (*index.File, resolve.Candidate) {
+	c := resolve.Candidate{Version: r.Version}
 	var best *index.File
 	rank := 0
 	wheels, sources, wrongPython := 0, 0, ""
 	yanked, reason := true, ""
-	for i := range r.files {
-		f := &r.files[i]
+	for i := range r.Files {
+		f := &r.Files[i]
 		if !f.Yanked {
 			yanked = false
 		}
 		reason = f.YankedReason
-		if spec, err := version.ParseLegacySpecifiers(f.RequiresPython); err == nil && !spec.Holds(p.env.Python) {
+		if spec, err := version.ParseLegacySpecifiers(f.RequiresPython); err == nil && !spec.Holds(env.Python) {
 			wrongPython = f.RequiresPython
 			continue
 		}
@@ -135,7 +128,7 @@ func (p *provider) judge(r release) (*index.File, resolve.Candidate) {
 			continue
 		}
 		wheels++
-		n, ok := p.env.Ranks.Best(f.Wheel.Tags)
+		n, ok := env.Ranks.Best(f.Wheel.Tags)
 		if ok && (best == nil || n < rank || n == rank && best.Wheel.Build.Less(f.Wheel.Build)) {
 			best, rank = f, n
 		}
@@ -147,7 +140,7 @@ func (p *provider) judge(r release) (*index.File, resolve.Candidate) {
 	case wrongPython != "" && wheels+sources == 0:
 		c.Unfit, c.Detail = resolve.Python, wrongPython
 	case wheels > 0:
-		c.Unfit, c.Detail = resolve.NoFile, platforms(r.files)
+		c.Unfit, c.Detail = resolve.NoFile, platforms(r.Files)
 	case sources > 0:
 		c.Unfit = resolve.SourceOnly
 	default:
@@ -173,50 +166,52 @@ func platforms(files []index.File) string {
 	return strings.Join(out, ", ")
 }
 
-// file is the one that serves a chosen version; nil if the base provides it.
-func (p *provider) file(ctx context.Context, name string, v version.Version) (*index.File, error) {
-	if base, ok := p.present[name]; ok && base.version.Equal(v) {
+// File is the one that serves a chosen version; nil if the base provides it.
+func (p *Provider) File(ctx context.Context, name string, v version.Version) (*index.File, error) {
+	if base, ok := p.Present[name]; ok && base.Version.Equal(v) {
 		return nil, nil
 	}
-	releases, _, err := p.catalog.releases(ctx, name)
+	releases, _, err := p.Catalog.Releases(ctx, name)
 	if err != nil {
 		return nil, err
 	}
 	for _, r := range releases {
-		if r.version.Equal(v) {
-			if f, _ := p.judge(r); f != nil {
+		if r.Version.Equal(v) {
+			if f, _ := Judge(r, p.Environment); f != nil {
 				return f, nil
 			}
 		}
 	}
-	return nil, fmt.Errorf("no file of %s %s serves %s", name, v, p.env.Title)
+	return nil, fmt.Errorf("no file of %s %s serves %s", name, v, p.Environment.Title)
 }
 
-func (p *provider) Needs(ctx context.Context, name, extra string, v version.Version) ([]resolve.Need, error) {
-	f, err := p.file(ctx, name, v)
+// Needs are what a version, or an extra of it, needs in the environment. What cannot be
+// read is a [*resolve.UnreadableError].
+func (p *Provider) Needs(ctx context.Context, name, extra string, v version.Version) ([]resolve.Need, error) {
+	f, err := p.File(ctx, name, v)
 	if err != nil {
 		return nil, err
 	}
-	meta := p.present[name].meta
+	meta := p.Present[name].Metadata
 	if f != nil {
-		if meta, err = p.catalog.metadata(ctx, *f); err != nil {
+		if meta, err = p.Catalog.Metadata(ctx, *f); err != nil {
 			if errors.Is(err, metadata.ErrInvalid) {
 				return nil, &resolve.UnreadableError{Name: name, Version: v, Err: err}
 			}
 			return nil, err
 		}
 	}
-	if f != nil && !meta.RequiresPython.Holds(p.env.Python) {
+	if f != nil && !meta.RequiresPython.Holds(p.Environment.Python) {
 		return nil, &resolve.UnreadableError{Name: name, Version: v, Err: fmt.Errorf("it requires Python %s", meta.RequiresPython)}
 	}
 	applies := func(m requirement.Marker) bool {
-		without := m.Holds(p.env.Markers)
-		return without == (extra == "") && (without || m.Holds(p.env.Markers, extra))
+		without := m.Holds(p.Environment.Markers)
+		return without == (extra == "") && (without || m.Holds(p.Environment.Markers, extra))
 	}
 	for _, u := range meta.Unread {
 		if applies(u.Marker) {
 			if f != nil {
-				p.catalog.pass(name, *f, u.Fault().Error())
+				p.Catalog.pass(name, *f, u.Fault().Error())
 			}
 			return nil, &resolve.UnreadableError{Name: name, Version: v, Err: u.Fault()}
 		}
@@ -227,7 +222,7 @@ func (p *provider) Needs(ctx context.Context, name, extra string, v version.Vers
 			continue
 		}
 		if r.URL != "" {
-			if _, ok := p.catalog.direct[r.Key()]; !ok {
+			if _, ok := p.Catalog.Direct[r.Key()]; !ok {
 				return nil, &resolve.UnreadableError{Name: name, Version: v, Err: fmt.Errorf("it needs %s from an address, %s; ask for that yourself", r.Name, r.URL)}
 			}
 		}

@@ -1,0 +1,149 @@
+// Package catalog is what the indexes have: the releases of a distribution, what is
+// stated about each, and their files. It answers the solver ([Provider]), fetches
+// package files into the store, and finds what has a module or a command.
+//
+// A [Catalog] asks for each thing once, however many targets are solved for.
+package catalog
+
+import (
+	"context"
+	"maps"
+	"slices"
+	"sort"
+	"strings"
+	"sync"
+	"sync/atomic"
+
+	"glassjar/core/fetch"
+	"glassjar/core/guard"
+	"glassjar/core/index"
+	"glassjar/core/internal/once"
+	"glassjar/core/metadata"
+	"glassjar/core/progress"
+	"glassjar/core/store"
+	"glassjar/core/version"
+)
+
+// Catalog asks the indexes. Several goroutines may use it; its fields are set before.
+type Catalog struct {
+	Indexes *index.Ordered
+	// Direct are files given by path or address, by distribution.
+	Direct map[string]index.File
+	// Store is where package files are kept, Cache the folder of what need not be asked
+	// for again, Client what fetches a file that is of no index.
+	Store  *store.Store
+	Cache  string
+	Client *fetch.Client
+	// Report is told how far the work has come.
+	Report progress.Sink
+
+	looked atomic.Int64 // releases whose metadata was asked for
+	lists  once.Map[string, listing]
+	metas  once.Map[string, metadata.Metadata] // by SHA-256, or address
+
+	mu     sync.Mutex
+	passed map[string]PassedOver // by file name
+}
+
+// listing is what the indexes have of one distribution.
+type listing struct {
+	releases []Release
+	source   index.Source
+}
+
+// Release is one version and its files, in the order of their names.
+type Release struct {
+	Version version.Version
+	Files   []index.File
+}
+
+// PassedOver is a package file that was not considered, since it cannot be read.
+type PassedOver struct {
+	Name    string `json:"name"`
+	Version string `json:"version"`
+	File    string `json:"file"`
+	Why     string `json:"why"`
+}
+
+// Use sets the indexes that are asked, and what they pass over is noted; nil asks none.
+func (c *Catalog) Use(indexes *index.Ordered) *Catalog {
+	c.Indexes = indexes
+	if indexes != nil {
+		indexes.PassedOver = func(name string, f index.File) { c.pass(name, f, f.Fault) }
+	}
+	return c
+}
+
+// pass notes that a file is not considered.
+func (c *Catalog) pass(name string, f index.File, why string) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	one := PassedOver{Name: name, File: f.Name, Why: why}
+	if !f.Version.IsZero() {
+		one.Version = f.Version.String()
+	}
+	if c.passed == nil {
+		c.passed = map[string]PassedOver{}
+	}
+	c.passed[f.Name] = one
+}
+
+// PassedOver are all files that were not considered, by name.
+func (c *Catalog) PassedOver() []PassedOver {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	out := []PassedOver{}
+	for _, file := range slices.Sorted(maps.Keys(c.passed)) {
+		out = append(out, c.passed[file])
+	}
+	return out
+}
+
+// Releases are a distribution's, the newest first, and the index that they are of; it is
+// nil for a file that was given directly. The error wraps [index.ErrUnknownName] for a
+// name that no index has.
+func (c *Catalog) Releases(ctx context.Context, name string) ([]Release, index.Source, error) {
+	l, err := c.lists.Do(name, func() (listing, error) {
+		if f, ok := c.Direct[name]; ok {
+			return listing{releases: []Release{{f.Version, []index.File{f}}}}, nil
+		}
+		files, source, err := c.Indexes.Files(ctx, name)
+		return listing{ByVersion(files), source}, err
+	})
+	return l.releases, l.source, err
+}
+
+// ByVersion sorts files into releases, the newest first.
+func ByVersion(files []index.File) []Release {
+	// Whatever order an index lists them in; of two ways to write a version the
+	// first by name counts.
+	files = slices.SortedFunc(slices.Values(files), func(a, b index.File) int { return strings.Compare(a.Name, b.Name) })
+	at := map[string]int{}
+	var out []Release
+	for _, f := range files {
+		key := f.Version.Key()
+		i, ok := at[key]
+		if !ok {
+			i = len(out)
+			at[key] = i
+			out = append(out, Release{Version: f.Version})
+		}
+		out[i].Files = append(out[i].Files, f)
+	}
+	sort.Slice(out, func(i, j int) bool { return out[j].Version.Less(out[i].Version) })
+	return out
+}
+
+// expect asks for several names at once, so that the answers are there when
+// they are needed one by one.
+func (c *Catalog) expect(ctx context.Context, names []string) {
+	group := guard.New()
+	group.SetLimit(16)
+	for _, name := range names {
+		group.Go(func() error {
+			_, _, err := c.Releases(ctx, name)
+			return err
+		})
+	}
+	_ = group.Wait() // whoever needs the name is told the error
+}

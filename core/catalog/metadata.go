@@ -1,0 +1,119 @@
+package catalog
+
+import (
+	"archive/zip"
+	"bytes"
+	"context"
+	"errors"
+	"os"
+	"path/filepath"
+
+	"glassjar/core/atomicfile"
+	"glassjar/core/fetch"
+	"glassjar/core/index"
+	"glassjar/core/metadata"
+	"glassjar/core/progress"
+	"glassjar/core/store"
+)
+
+// Metadata is a wheel's core metadata: from this machine if it was seen before, else
+// from the index, else out of the wheel itself. The error wraps [metadata.ErrInvalid]
+// for what cannot be understood; its file is then one of those passed over.
+func (c *Catalog) Metadata(ctx context.Context, f index.File) (metadata.Metadata, error) {
+	key := f.URL
+	if sum := f.SHA256(); sum != "" {
+		key = sum
+	}
+	return c.metas.Do(key, func() (metadata.Metadata, error) {
+		c.Report.Tell(progress.Event{Stage: "finding versions", Done: c.looked.Add(1)})
+		data, err := c.metadataBytes(ctx, f)
+		if err != nil {
+			return metadata.Metadata{}, err
+		}
+		if !bytes.Contains(data, []byte("Metadata-Version:")) {
+			return metadata.Metadata{}, &index.DamagedError{File: f.Name, Why: "its description is something else"}
+		}
+		meta, err := metadata.Parse(data)
+		if err == nil && (meta.Key() != f.Distribution || !meta.Version.Equal(f.Version)) {
+			err = metadata.Invalid("%s describes %s %s", f.Name, meta.Name, meta.Version)
+		}
+		if errors.Is(err, metadata.ErrInvalid) {
+			c.pass(f.Distribution, f, err.Error())
+		}
+		return meta, err
+	})
+}
+
+func (c *Catalog) metadataBytes(ctx context.Context, f index.File) ([]byte, error) {
+	kept := ""
+	if sum := f.SHA256(); store.ValidSum(sum) {
+		kept = filepath.Join(c.Cache, "metadata", sum[:2], sum)
+		if data, err := os.ReadFile(kept); err == nil {
+			return data, nil
+		}
+	}
+	data, err := c.metadataFrom(ctx, f)
+	if err == nil && kept != "" {
+		keep(kept, data)
+	}
+	return data, err
+}
+
+func (c *Catalog) metadataFrom(ctx context.Context, f index.File) ([]byte, error) {
+	_, here := c.Store.Package(f.SHA256())
+	if data, ok := c.unpackedMetadata(f); ok {
+		return data, nil
+	}
+	if source := c.Indexes.Source(f.Index); source != nil && !here && (f.HasMetadata || f.Path == "") {
+		data, err := source.Metadata(ctx, f)
+		var whole *fetch.WholeError
+		if errors.As(err, &whole) { // it is here now, so it is kept
+			_, path, err := c.Store.Add(ctx, f.Name, f.SHA256(), whole.Body)
+			whole.Body.Close()
+			if err == nil {
+				return c.metadataIn(path, f)
+			}
+		}
+		if !errors.Is(err, fetch.ErrNoRanges) {
+			return data, err
+		}
+	}
+	path, _, err := c.fetchOnce(ctx, f, nil)
+	if err != nil {
+		return nil, err
+	}
+	data, err := c.metadataIn(path, f)
+	if err != nil {
+		// Another process may have unpacked it meanwhile, and not kept the file.
+		if data, ok := c.unpackedMetadata(f); ok {
+			return data, nil
+		}
+	}
+	return data, err
+}
+
+// metadataIn reads the metadata of a wheel that is here. One that was fetched and is
+// no archive at all was damaged on its way, or is not what the index says.
+func (c *Catalog) metadataIn(path string, f index.File) ([]byte, error) {
+	data, err := index.WheelMetadata(path)
+	if errors.Is(err, zip.ErrFormat) && f.Path == "" {
+		return nil, &index.DamagedError{File: f.Name, Why: "what came is not a wheel"}
+	}
+	return data, err
+}
+
+// unpackedMetadata is METADATA of a wheel that is in the store.
+func (c *Catalog) unpackedMetadata(f index.File) ([]byte, bool) {
+	tree, ok := c.Store.Tree(f.SHA256())
+	if !ok {
+		return nil, false
+	}
+	data, err := tree.Metadata()
+	return data, err == nil
+}
+
+// keep writes a file of the cache. Where that fails it is asked for again,
+// so there is no error.
+func keep(path string, data []byte) {
+	_ = atomicfile.Cache(path, data)
+}
