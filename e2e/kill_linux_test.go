@@ -7,7 +7,6 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
-	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -84,7 +83,7 @@ func (o onslaught) run(t *testing.T, r *rand.Rand) {
 		require.NoError(t, os.WriteFile(filepath.Join(top, "home", "settings.toml"), []byte("bytecode = \"on\"\n"), 0o644))
 	}
 	begin := func() {
-		s.waitForCompilers()
+		require.True(t, settleCompilers(s.home()))
 		require.NoError(t, os.RemoveAll(work))
 		s.dir = top
 		s.output("cp", "-a", pristine, work)
@@ -126,26 +125,6 @@ func (o onslaught) run(t *testing.T, r *rand.Rand) {
 	}
 	s.output("glassjar", "store", "verify")
 	t.Logf("before %d times, after %d times", seen[before], seen[after])
-}
-
-// waitForCompilers waits until no background compiler of this home is left: one that a
-// killed command had begun goes on in a folder that is to be removed.
-func (s *terminal) waitForCompilers() {
-	compiling := func() bool {
-		lines, _ := filepath.Glob("/proc/[0-9]*/cmdline")
-		for _, line := range lines {
-			words, _ := os.ReadFile(line)
-			if !strings.Contains(string(words), "\x00store\x00compile\x00--behind") {
-				continue
-			}
-			of, _ := os.ReadFile(filepath.Join(filepath.Dir(line), "environ"))
-			if slices.Contains(strings.Split(string(of), "\x00"), s.env[0]) {
-				return true
-			}
-		}
-		return false
-	}
-	require.Eventually(s.t, func() bool { return !compiling() }, time.Minute, 5*time.Millisecond)
 }
 
 // label is the jar's; the first command after a kill may say what it undid.

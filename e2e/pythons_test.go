@@ -56,10 +56,13 @@ type terminal struct {
 
 func newTerminal(t *testing.T, dir string) *terminal {
 	home := t.TempDir()
-	t.Cleanup(func() { runIn(t, home, dir, "sh", "-c", waitForCompiling) })
+	t.Cleanup(func() { settleCompilers(home) })
 	// Without a language old interpreters cannot write the names of folders.
 	return &terminal{t: t, dir: dir, env: []string{"HOME=" + home, "PATH=" + built + ":/usr/bin:/bin", "LANG=C.UTF-8"}}
 }
+
+// home is the user's.
+func (s *terminal) home() string { return strings.TrimPrefix(s.env[0], "HOME=") }
 
 // output runs a command and gives what it prints; the command must end well.
 func (s *terminal) output(program string, args ...string) string {

@@ -117,7 +117,7 @@ func TestStartFilesOfThePage(t *testing.T) {
 func newHome(t *testing.T) (home, dir string) {
 	home, dir = t.TempDir(), filepath.Join(realPath(t, t.TempDir()), "press")
 	require.NoError(t, os.Mkdir(dir, 0o755))
-	t.Cleanup(func() { runIn(t, home, dir, "sh", "-c", waitForCompiling) })
+	t.Cleanup(func() { settleCompilers(home) })
 	return home, dir
 }
 

@@ -8,7 +8,6 @@ import (
 	"runtime"
 	"strings"
 	"testing"
-	"time"
 
 	"github.com/rogpeppe/go-internal/testscript"
 	"github.com/stretchr/testify/require"
@@ -116,7 +115,7 @@ func (w world) run(t *testing.T) {
 		},
 		Cmds: map[string]func(*testscript.TestScript, bool, []string){
 			"exits": exits, "index": serveIndex, "snapshot": snapshot, "wheel": writeWheel, "waitfor": waitFor, "nginx": startNginx, "keys": hasKeys,
-			"pack": pack, "elf": writeELF, "browse": browse, "machine": otherMachine, "settle": settleCompiling, "proxy": startProxy,
+			"pack": pack, "elf": writeELF, "browse": browse, "machine": otherMachine, "settle": settleScript, "remove": removeScript, "proxy": startProxy,
 		},
 	}
 	if w.scripts == nil {
@@ -167,21 +166,4 @@ func (w world) programs(t *testing.T) string {
 	script := "#!/bin/sh\n" + program + ` "$@"` + "\ncode=$?\n" + waitForCompiling + "exit $code\n"
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "glassjar"), []byte(script), 0o755))
 	return dir
-}
-
-// waitForCompiling ends when no process of this home compiles any more. The
-// compiler is the program itself, so its own arguments tell it.
-const waitForCompiling = `( exec 2>/dev/null; n=0
-while [ $n -lt 600 ] && for p in /proc/[0-9]*; do
-	tr '\0' ' ' <$p/cmdline | grep -q "^[^ ]*glassjar --jar .* store compile --behind" && tr '\0' '\n' <$p/environ | grep -qxF "HOME=$HOME" && break
-done; do n=$((n+1)); sleep 0.05; done )
-`
-
-// settleCompiling waits for the background compiler.
-func settleCompiling(ts *testscript.TestScript, _ bool, _ []string) {
-	if runtime.GOOS != "linux" {
-		time.Sleep(4 * time.Second)
-		return
-	}
-	ts.Check(ts.Exec("sh", "-c", waitForCompiling))
 }
