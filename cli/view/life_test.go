@@ -9,8 +9,10 @@ import (
 	"github.com/charmbracelet/x/ansi"
 	"github.com/stretchr/testify/assert"
 
+	"glassjar/core/graph"
 	"glassjar/core/jar"
 	"glassjar/core/operation"
+	"glassjar/core/project"
 	"glassjar/core/store"
 )
 
@@ -35,12 +37,12 @@ var views = []struct {
 	{"tree", func(s *Screen) {
 		s.ContentsTree(&operation.Contents{Jar: "/orchard/.jar", Python: "CPython 3.12.1",
 			Entries: []operation.Entry{{Name: "press", Version: "2.0"}, {Name: "core", Version: "1.0"}, {Name: "sugar", Version: "1.1"}, {Name: "alone", Version: "3"}, {Name: "seen", Version: "4", Base: true}},
-			Roots:   []operation.Need{{To: "press", Extras: []string{"plot"}}, {To: "sugar", Part: "group test-with-a-long-name", Range: ">=1"}},
-			Needs:   []operation.Need{{From: "press", To: "sugar"}, {From: "press", To: "seen"}, {From: "sugar", To: "core", Range: "<2"}, {From: "sugar", To: "lost"}}})
+			Roots:   []graph.Need{{To: "press", Extras: []string{"plot"}}, {To: "sugar", Part: project.Part{Group: "test-with-a-long-name"}, Range: ">=1"}},
+			Needs:   []graph.Need{{From: "press", To: "sugar"}, {From: "press", To: "seen"}, {From: "sugar", To: "core", Range: "<2"}, {From: "sugar", To: "lost"}}})
 	}, []string{"asked   press     2.0      any with plot", "          sugar", "            core", "            lost  missing  any", "any, of the base", ">=1, needs as above", "alone   alone"}},
 	{"why", func(s *Screen) {
 		s.Why(&operation.Why{Jar: "/orchard/.jar", Name: "core", Version: "1.0", More: true, Versions: map[string]string{"press": "2.0", "core": "1.0"},
-			Chains: []operation.Chain{{{To: "press", Part: "group test"}, {From: "press", To: "core", Range: ">=1", Extras: []string{"x"}}, {From: "core", To: "lost"}}}})
+			Chains: []graph.Chain{{{To: "press", Part: project.Part{Group: "test"}}, {From: "press", To: "core", Range: ">=1", Extras: []string{"x"}}, {From: "core", To: "lost"}}}})
 	}, []string{"group test asks for  press (2.0)  needs  core >=1 with x (1.0)  needs  lost (missing)", "and more chains"}},
 	{"why not", func(s *Screen) {
 		s.Why(&operation.Why{Jar: "/orchard/.jar", Name: "core", Version: "1.0"})
@@ -68,7 +70,7 @@ var views = []struct {
 			unknown = append(unknown, "stray")
 		}
 		s.Checked(&operation.Checked{Jar: "/orchard/.jar", Files: 9, Faults: []jar.Fault{{Path: "lib/a.py", Owner: "a", What: "changed"}}, Unknown: unknown, Broken: []string{"bin/python"}, Python: "it is gone",
-			Unmet: []operation.Unmet{{Need: operation.Need{From: "a", To: "b", Range: ">2"}, Version: "1"}, {Need: operation.Need{To: "c"}}}, Mended: []string{"a 1.0"}, Step: operation.SpecChanged})
+			Unmet: []operation.Unmet{{Need: graph.Need{From: "a", To: "b", Range: ">2"}, Version: "1"}, {Need: graph.Need{To: "c"}}}, Mended: []string{"a 1.0"}, Step: operation.SpecChanged})
 		s.Checked(&operation.Checked{Jar: "/orchard/.jar", Step: operation.InStep})
 		s.Checked(&operation.Checked{Jar: "/orchard/.jar", Step: operation.JarDiffers})
 	}, []string{"9 files compared", "changed lib/a.py", "and 4 more", "unmet   a needs b >2  and 1 is here", "asked for is c  which is missing", "broken  bin/python", "python  it is gone", "mended  a 1.0", "try     glassjar check --mend", "found   nothing wrong", "try     glassjar recreate"}},

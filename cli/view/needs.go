@@ -4,7 +4,9 @@ import (
 	"sort"
 	"strings"
 
+	"glassjar/core/graph"
 	"glassjar/core/operation"
+	"glassjar/core/project"
 )
 
 // tree draws what was asked for, and below each what it needs, set in. What a
@@ -13,13 +15,13 @@ type tree struct {
 	screen *Screen
 	sheet  *Sheet
 	here   map[string]operation.Entry
-	needs  map[string][]operation.Need
+	needs  map[string][]graph.Need
 	drawn  map[string]bool
 }
 
 // ContentsTree draws a jar's packages as what needs what.
 func (s *Screen) ContentsTree(c *operation.Contents) {
-	t := &tree{screen: s, sheet: s.Sheet(), here: map[string]operation.Entry{}, needs: map[string][]operation.Need{}, drawn: map[string]bool{}}
+	t := &tree{screen: s, sheet: s.Sheet(), here: map[string]operation.Entry{}, needs: map[string][]graph.Need{}, drawn: map[string]bool{}}
 	t.sheet.Line("jar", s.Bold(s.Jar(c.Jar)), s.Faint(c.Python))
 	for _, e := range c.Entries {
 		t.here[e.Name] = e
@@ -27,18 +29,18 @@ func (s *Screen) ContentsTree(c *operation.Contents) {
 	for _, n := range c.Needs {
 		t.needs[n.From] = append(t.needs[n.From], n)
 	}
-	roots := append([]operation.Need(nil), c.Roots...)
-	sort.SliceStable(roots, func(i, j int) bool { return roots[i].Part < roots[j].Part })
+	roots := append([]graph.Need(nil), c.Roots...)
+	sort.SliceStable(roots, func(i, j int) bool { return roots[i].Part.Compare(roots[j].Part) < 0 })
 	for _, n := range roots {
 		label := "asked"
-		if _, name, ok := strings.Cut(n.Part, " "); ok {
+		if name := n.Part.Group + n.Part.Extra; name != "" {
 			label = name
 		}
 		t.draw(label, n, 0)
 	}
 	for _, e := range c.Entries {
 		if !t.drawn[e.Name] && !e.Base {
-			t.draw("alone", operation.Need{To: e.Name}, 0)
+			t.draw("alone", graph.Need{To: e.Name}, 0)
 		}
 	}
 	if len(c.Entries) == 0 {
@@ -50,7 +52,7 @@ func (s *Screen) ContentsTree(c *operation.Contents) {
 // maxLabel is how much of a group's name stands in the column of labels.
 const maxLabel = labelWidth - 1
 
-func (t *tree) draw(label string, n operation.Need, depth int) {
+func (t *tree) draw(label string, n graph.Need, depth int) {
 	if len(label) > maxLabel {
 		label = label[:maxLabel]
 	}
@@ -81,7 +83,7 @@ func (t *tree) draw(label string, n operation.Need, depth int) {
 }
 
 // wanted is what a need asks for: "any", ">=2 with plot".
-func wanted(n operation.Need) string {
+func wanted(n graph.Need) string {
 	text := n.Range
 	if text == "" {
 		text = "any"
@@ -109,8 +111,8 @@ func (s *Screen) Why(w *operation.Why) {
 			text := "needs  " + n.To
 			if i == 0 {
 				text = "asked for  " + n.To
-				if n.Part != "" {
-					text = n.Part + " asks for  " + n.To
+				if n.Part != (project.Part{}) {
+					text = n.Part.String() + " asks for  " + n.To
 				}
 			}
 			if n.Range != "" {

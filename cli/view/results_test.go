@@ -1,6 +1,7 @@
 package view
 
 import (
+	"encoding"
 	"fmt"
 	"os"
 	"reflect"
@@ -22,7 +23,7 @@ type shapes struct {
 // nameOf is a type as the page writes it.
 func (s *shapes) nameOf(t reflect.Type) string {
 	switch {
-	case t == reflect.TypeOf(time.Time{}):
+	case t.Implements(reflect.TypeFor[encoding.TextMarshaler]()):
 		return "text"
 	case t == reflect.TypeOf(time.Duration(0)):
 		return "nanoseconds"

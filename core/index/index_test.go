@@ -6,6 +6,7 @@ import (
 	"io"
 	"net/http"
 	"net/http/httptest"
+	"net/url"
 	"os"
 	"path/filepath"
 	"strings"
@@ -308,23 +309,15 @@ func TestOrderIsStrict(t *testing.T) {
 
 func FuzzPages(f *testing.F) {
 	f.Add([]byte(page), true)
+	f.Add([]byte("<a href=press.whl>"), true)
 	f.Add([]byte(`{"meta": {"api-version": "1.0"}, "files": [{"filename": "press-1.0-py3-none-any.whl", "url": "x", "yanked": "y", "core-metadata": {}}]}`), false)
-	var body []byte
-	var kind string
-	s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		w.Header().Set("Content-Type", kind)
-		_, _ = w.Write(body)
-	}))
-	defer s.Close()
+	at, err := url.Parse("https://a.example/simple/press/")
+	require.NoError(f, err)
 	f.Fuzz(func(t *testing.T, data []byte, html bool) {
-		body, kind = data, index.TypeJSON
-		if html {
-			kind = "text/html"
-		}
-		files, err := server(t, s.URL).Files(ctx, "press")
+		files, err := index.ParsePage(data, html, at)
 		for _, file := range files {
 			require.NoError(t, err)
-			require.Equal(t, "press", file.Distribution)
+			require.Equal(t, file.Fault == "", file.Distribution != "", file.Name)
 		}
 	})
 }

@@ -12,6 +12,7 @@ import (
 	"unicode"
 
 	"glassjar/core/interpreter"
+	"glassjar/core/project"
 )
 
 // Options are what a new jar is to be.
@@ -21,7 +22,7 @@ type Options struct {
 	// SeeSystem makes the base installation's packages visible.
 	SeeSystem bool
 	// Parts are the pieces of the spec that the jar is to hold.
-	Parts Parts
+	Parts project.Parts
 	// Temp is the folder in which the jar is made before it gets its place, on the
 	// same file system; it must not be there. Empty for any.
 	Temp string

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"glassjar/core/limits"
+	"glassjar/core/project"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -26,10 +27,10 @@ type Moment struct {
 	Number int       `json:"number"`
 	At     time.Time `json:"at"`
 	// Command is what was typed; Did what it changed, as in "+brixmeter 2.1".
-	Command string   `json:"command"`
-	Did     []string `json:"did"`
-	Python  string   `json:"python"`
-	Parts   Parts    `json:"parts"`
+	Command string        `json:"command"`
+	Did     []string      `json:"did"`
+	Python  string        `json:"python"`
+	Parts   project.Parts `json:"parts"`
 	// Packages are all that this program put into the jar.
 	Packages []MomentPackage `json:"packages"`
 	// Spec and Record are the texts of these files, nil where there was none.

@@ -21,11 +21,11 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
-	"slices"
 	"strings"
 
 	"glassjar/core/durable"
 	"glassjar/core/limits"
+	"glassjar/core/project"
 )
 
 // Format is the version of the jar's own files that this program writes. It
@@ -53,46 +53,11 @@ type State struct {
 	// Prompt is the name that activation shows.
 	Prompt string `json:"prompt"`
 	// Parts are the pieces of the spec that the jar holds.
-	Parts Parts `json:"parts"`
-}
-
-// Parts are the pieces of a spec that a jar holds: the dependencies, unless
-// Only is set, and the groups and extras named, in normal form, sorted.
-type Parts struct {
-	Groups []string `json:"groups,omitempty"`
-	Extras []string `json:"extras,omitempty"`
-	Only   bool     `json:"only,omitempty"`
-}
-
-// Has reports whether a group, an extra or, with neither, the dependencies are
-// among them.
-func (p Parts) Has(group, extra string) bool {
-	switch {
-	case group != "":
-		return slices.Contains(p.Groups, group)
-	case extra != "":
-		return slices.Contains(p.Extras, extra)
-	}
-	return !p.Only
-}
-
-// With adds groups and extras.
-func (p Parts) With(groups, extras []string) Parts {
-	add := func(have, more []string) []string {
-		out := append(slices.Clone(have), more...)
-		slices.Sort(out)
-		return slices.Compact(out)
-	}
-	return Parts{add(p.Groups, groups), add(p.Extras, extras), p.Only}
-}
-
-// Equal reports whether both are the same.
-func (p Parts) Equal(q Parts) bool {
-	return slices.Equal(p.Groups, q.Groups) && slices.Equal(p.Extras, q.Extras) && p.Only == q.Only
+	Parts project.Parts `json:"parts"`
 }
 
 // WithParts is the state with other parts, as jar.json writes it.
-func (s State) WithParts(p Parts) ([]byte, error) {
+func (s State) WithParts(p project.Parts) ([]byte, error) {
 	s.Parts = p
 	data, err := json.MarshalIndent(s, "", "  ")
 	return append(data, '\n'), err

@@ -13,6 +13,7 @@ import (
 
 	"glassjar/core/jar"
 	"glassjar/core/lock"
+	"glassjar/core/project"
 )
 
 func hold(t *testing.T, root string, out jar.Outside) (*jar.Jar, func(), error) {
@@ -43,7 +44,7 @@ func cellar(t *testing.T) (*jar.Jar, jar.Change) {
 	c.Remove, c.Outside, c.Spec, c.Record = installed, out, &jar.Text{Data: []byte("new spec")}, &jar.Text{Gone: true}
 	state := j.State
 	state.Prompt = "renamed"
-	text, err := state.WithParts(jar.Parts{Groups: []string{"tests"}})
+	text, err := state.WithParts(project.Parts{Groups: []string{"tests"}})
 	require.NoError(t, err)
 	c.Own = map[string]jar.OwnFile{jar.StatePath: {Data: text}, "glassjar/origins.json": {Data: []byte("{}")}, jar.MomentPath(1): {Data: []byte(`{"number": 1}`)}, "bin/python3": {Link: "python3.12"}, "bin/activate.nu": {Gone: true}}
 	return j, c

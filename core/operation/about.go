@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"glassjar/core/catalog"
+	"glassjar/core/graph"
 	"glassjar/core/index"
 	"glassjar/core/jar"
 	"glassjar/core/metadata"
@@ -65,7 +66,7 @@ type AboutHere struct {
 	Version string `json:"version"`
 	Asked   bool   `json:"asked"`
 	// NeededBy are those in the jar that need it, with their ranges.
-	NeededBy []Need `json:"needed_as"`
+	NeededBy []graph.Need `json:"needed_as"`
 	// Size is in bytes.
 	Size  int64 `json:"size"`
 	Files int   `json:"files"`
@@ -164,11 +165,14 @@ func (m *Machine) aboutHere(ctx context.Context, ref, key string, out *About) (t
 	}
 	indexes, _ := m.indexes(spec)
 	g := m.graph(ctx, j, installed)
-	if d, ok := g.installed[key]; ok {
-		out.fromInstalled(m, at, j, g, d)
-	} else if b, ok := g.base[key]; ok {
-		out.Here = &AboutHere{Jar: at.Root, Version: b.Version.String(), NeededBy: []Need{}, Warnings: []string{}, Base: true}
-		out.describe(b.Metadata)
+	if n, ok := g.Node(key); ok && n.Base {
+		out.Here = &AboutHere{Jar: at.Root, Version: n.Version.String(), NeededBy: []graph.Need{}, Warnings: []string{}, Base: true}
+		out.describe(n.Metadata)
+	}
+	for _, d := range installed {
+		if d.Key() == key {
+			out.fromInstalled(m, at, j, g, d)
+		}
 	}
 	in, err := m.interpreterOf(ctx, j)
 	if err != nil {
@@ -178,10 +182,10 @@ func (m *Machine) aboutHere(ctx context.Context, ref, key string, out *About) (t
 	return target.EnvironmentOf(in), indexes, nil
 }
 
-func (a *About) fromInstalled(m *Machine, at place.Place, j *jar.Jar, g *graph, d jar.Installed) {
-	h := &AboutHere{Jar: at.Root, Version: d.Version().String(), Asked: g.asked(d.Key()), NeededBy: []Need{}, Warnings: m.Store.Warnings(readOrigins(j)[d.Key()])}
-	for _, by := range g.by[d.Key()] {
-		for _, n := range g.needs[by] {
+func (a *About) fromInstalled(m *Machine, at place.Place, j *jar.Jar, g *graph.Graph, d jar.Installed) {
+	h := &AboutHere{Jar: at.Root, Version: d.Version().String(), Asked: g.Asked(d.Key()), NeededBy: []graph.Need{}, Warnings: m.Store.Warnings(readOrigins(j)[d.Key()])}
+	for _, by := range g.NeededBy(d.Key()) {
+		for _, n := range g.Needs(by) {
 			if n.To == d.Key() {
 				h.NeededBy = append(h.NeededBy, n)
 			}

@@ -3,7 +3,9 @@ package operation
 import (
 	"context"
 	"errors"
+	"slices"
 
+	"glassjar/core/graph"
 	"glassjar/core/jar"
 	"glassjar/core/place"
 	"glassjar/core/project"
@@ -35,7 +37,7 @@ type Checked struct {
 
 // Unmet is a need and what there is instead.
 type Unmet struct {
-	Need
+	graph.Need
 	// Version is the one here, empty if the name is not here.
 	Version string `json:"version"`
 }
@@ -113,16 +115,17 @@ func (m *Machine) examine(ctx context.Context, at place.Place) (*Checked, error)
 		c.Warnings = append(c.Warnings, m.Store.Warnings(origins[name])...)
 	}
 	g := m.graph(ctx, j, installed)
-	for _, from := range append([]string{""}, g.names...) {
-		list := g.needs[from]
-		if from == "" {
-			list = g.roots
-		}
-		for _, n := range list {
-			have, _ := g.version(n.To)
-			if have == "" || !n.admits(g) {
-				c.Unmet = append(c.Unmet, Unmet{n, have})
+	needs := g.Roots()
+	for _, name := range g.Names() {
+		needs = append(slices.Clip(needs), g.Needs(name)...)
+	}
+	for _, n := range needs {
+		if !g.Met(n) {
+			have := ""
+			if node, there := g.Node(n.To); there {
+				have = node.Version.String()
 			}
+			c.Unmet = append(c.Unmet, Unmet{n, have})
 		}
 	}
 	c.Python = m.pythonFault(ctx, j)
@@ -141,14 +144,6 @@ func (m *Machine) examine(ctx context.Context, at place.Place) (*Checked, error)
 		c.Step = m.step(ctx, j, installed, spec, record)
 	}
 	return c, nil
-}
-
-// admits reports whether what is here meets a need.
-func (n Need) admits(g *graph) bool {
-	if d, ok := g.installed[n.To]; ok {
-		return n.requirement.Specifiers.Holds(d.Version())
-	}
-	return n.requirement.Specifiers.Holds(g.base[n.To].Version)
 }
 
 // pythonFault says what is wrong with a jar's interpreter.

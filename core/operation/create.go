@@ -102,7 +102,7 @@ func (m *Machine) Create(ctx context.Context, opt CreateOptions, decide Decide) 
 
 // createFilled makes a jar with something in it: all is found before it is made.
 func (m *Machine) createFilled(ctx context.Context, c *Created, spec *project.Spec, asked []project.Asked, seeSystem bool, decide Decide) (*Outcome, error) {
-	edited, err := addToSpec(spec, c.Place, asked, project.Place{}, c.Python.Environment())
+	edited, err := addToSpec(spec, c.Place, asked, project.Part{}, c.Python.Environment())
 	if err != nil {
 		return nil, err
 	}

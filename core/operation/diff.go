@@ -42,7 +42,7 @@ func (d *Difference) Differs() bool {
 type side struct {
 	title, python string
 	env           requirement.Environment
-	parts         jar.Parts
+	parts         project.Parts
 	packages      map[string]sidePackage
 	record        *project.Record
 }

@@ -110,16 +110,16 @@ func (m *Machine) exportSpec(ctx context.Context, at place.Place) ([]byte, error
 	if err != nil {
 		return nil, err
 	}
-	needed := m.graph(ctx, j, installed).by
+	g := m.graph(ctx, j, installed)
 	var wants []string
 	for _, d := range installed {
-		if !d.Requested && len(needed[d.Key()]) > 0 {
+		if !d.Requested && len(g.NeededBy(d.Key())) > 0 {
 			continue
 		}
 		wants = append(wants, rangeFor(d))
 	}
 	sort.Strings(wants)
-	text, err := (&project.Spec{File: project.SpecFile}).Edit(project.Place{}, wants, nil, requirement.Normalize(place.ProjectName(at.Project+"/"+at.Prompt())))
+	text, err := (&project.Spec{File: project.SpecFile}).Edit(project.Part{}, wants, nil, requirement.Normalize(place.ProjectName(at.Project+"/"+at.Prompt())))
 	if err != nil {
 		return nil, err
 	}

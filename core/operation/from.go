@@ -145,7 +145,7 @@ func (m *Machine) fromRoots(ctx context.Context, at place.Place, spec *project.S
 	if err := m.remark(ctx, p, u); err != nil {
 		return nil, err
 	}
-	if p.parts, err = opt.parts(jar.Parts{}, &project.Record{Groups: spec.Groups, Extras: spec.Extras}); err != nil {
+	if p.parts, err = opt.parts(project.Parts{}, &project.Record{Groups: spec.Groups, Extras: spec.Extras}); err != nil {
 		return nil, err
 	}
 	p.selected = pickParts(u, roots, env, p.chosen)
@@ -169,7 +169,7 @@ func (m *Machine) writeDown(ctx context.Context, p *Plan, spec *project.Spec, ro
 		for _, a := range roots {
 			wants = append(wants, a.Requirement.String())
 		}
-		if text, err = (&project.Spec{File: p.place.SpecFile}).Edit(project.Place{}, wants, nil, requirement.Normalize(p.place.Prompt())); err != nil {
+		if text, err = (&project.Spec{File: p.place.SpecFile}).Edit(project.Part{}, wants, nil, requirement.Normalize(p.place.Prompt())); err != nil {
 			return err
 		}
 	}
@@ -195,7 +195,7 @@ func (m *Machine) wouldBe(at place.Place, record *project.Record, opt RecreateOp
 			return nil, err
 		}
 	}
-	parts, err := opt.parts(jar.Parts{}, record)
+	parts, err := opt.parts(project.Parts{}, record)
 	if err != nil {
 		return nil, err
 	}

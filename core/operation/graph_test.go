@@ -1,7 +1,6 @@
 package operation
 
 import (
-	"fmt"
 	"strings"
 	"testing"
 
@@ -12,110 +11,8 @@ import (
 	"glassjar/core/index"
 	"glassjar/core/jar"
 	"glassjar/core/metadata"
-	"glassjar/core/requirement"
 	"glassjar/core/version"
 )
-
-// orchard is a graph of lines "name version: need, need"; roots are "PART need".
-func orchard(t *testing.T, roots []string, lines ...string) *graph {
-	g := &graph{installed: map[string]jar.Installed{}, needs: map[string][]Need{}, by: map[string][]string{}, base: map[string]catalog.Present{}}
-	parse := func(text string) requirement.Requirement {
-		r, err := requirement.Parse(text)
-		require.NoError(t, err)
-		return r
-	}
-	for _, line := range lines {
-		head, needs, _ := strings.Cut(line, ":")
-		name, v, _ := strings.Cut(head, " ")
-		meta := metadata.Metadata{Name: name, Version: version.MustParse(v)}
-		for _, n := range strings.Split(needs, ",") {
-			if n = strings.TrimSpace(n); n != "" {
-				meta.Requires = append(meta.Requires, parse(n))
-			}
-		}
-		g.installed[name] = jar.Installed{Metadata: meta}
-	}
-	g.names = sortedNames(g.installed)
-	for _, r := range roots {
-		part, text, _ := strings.Cut(r, " ")
-		if part == "-" {
-			part = ""
-		} else {
-			part = "group " + part
-		}
-		g.roots = append(g.roots, need("", parse(text), part))
-	}
-	g.addNeeds(func(r requirement.Requirement, extras []string) bool {
-		return r.Marker.Holds(here.Environment(), extras...)
-	})
-	return g
-}
-
-func chainText(chains []Chain) []string {
-	var out []string
-	for _, c := range chains {
-		var names []string
-		for _, n := range c {
-			names = append(names, n.To)
-		}
-		out = append(out, strings.Join(names, " "))
-	}
-	return out
-}
-
-func TestGraph(t *testing.T) {
-	g := orchard(t, []string{"- press[full]", "test survey>=1"},
-		"press 2.0: sugar, core>=1, yeast; extra == 'full', press[fun]; extra == 'full', bees; extra == 'fun', win; sys_platform == 'win32'",
-		"sugar 1.0: core", "survey 1.2: core<3, press", "core 2.0: ", "yeast 1: sugar", "bees 1: survey", "alone 1: ")
-	chains, more := g.chains("core")
-	assert.False(t, more)
-	assert.Equal(t, []string{"press core", "survey core", "press sugar core", "survey press core", "press yeast sugar core", "press bees survey core", "survey press sugar core",
-		"survey press yeast sugar core"}, chainText(chains), "the shortest first, no circle twice")
-	assert.Equal(t, ">=1", chains[0][1].Range)
-	none, _ := g.chains("alone")
-	assert.Empty(t, none)
-	assert.NotContains(t, g.by, "win", "a need for another system counts for nothing")
-	assert.Contains(t, g.by["bees"], "press", "an extra may ask for another of the same")
-	assert.Equal(t, []string{"bees", "core", "press", "sugar", "survey", "yeast"}, sortedNames(g.reach("press")))
-	parts := g.parts()
-	assert.Equal(t, []string{"dependencies", "group test"}, parts["core"])
-	assert.Empty(t, parts["alone"])
-	require.Error(t, g.only("tset"))
-	require.NoError(t, g.only("test"))
-	assert.NotContains(t, g.names, "alone")
-	text, base := g.version("core")
-	assert.Equal(t, []any{"2.0", false}, []any{text, base})
-	g.base["seen"] = catalog.Present{Version: version.MustParse("3")}
-	text, base = g.version("seen")
-	assert.Equal(t, []any{"3", true}, []any{text, base})
-	assert.True(t, chains[0][1].admits(g))
-	assert.False(t, need("", mustRequire("core>2"), "").admits(g))
-}
-
-func mustRequire(text string) requirement.Requirement {
-	r, err := requirement.Parse(text)
-	if err != nil {
-		panic(err)
-	}
-	return r
-}
-
-// Chains multiply: their number is bounded, and that there are more is said.
-func TestChainsAreBounded(t *testing.T) {
-	var lines []string
-	for i := range 9 {
-		var needs []string
-		for k := i + 1; k < 10; k++ {
-			needs = append(needs, fmt.Sprintf("n%d", k))
-		}
-		lines = append(lines, fmt.Sprintf("n%d 1: %s", i, strings.Join(needs, ",")))
-	}
-	g := orchard(t, []string{"- n0"}, append(lines, "n9 1:")...)
-	chains, more := g.chains("n9")
-	assert.Len(t, chains, maxChains)
-	assert.True(t, more)
-	assert.Equal(t, "n0 n9", chainText(chains)[0])
-}
 
 func TestRanksOfASearch(t *testing.T) {
 	names := []string{"my-press", "pressing", "press", "compress", "press-house", "xpress-y", "the-press-house", "apple"}

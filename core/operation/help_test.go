@@ -1,7 +1,7 @@
 package operation
 
-import "glassjar/core/jar"
+import "glassjar/core/project"
 
-func jarParts(group, extra string) jar.Parts {
-	return jar.Parts{Groups: []string{group}, Extras: []string{extra}}
+func jarParts(group, extra string) project.Parts {
+	return project.Parts{Groups: []string{group}, Extras: []string{extra}}
 }

@@ -31,7 +31,7 @@ type State struct {
 	Command   string              `json:"command"`
 	Did       []string            `json:"did"`
 	Python    string              `json:"python"`
-	Parts     jar.Parts           `json:"parts"`
+	Parts     project.Parts       `json:"parts"`
 	Installed []jar.MomentPackage `json:"installed"`
 	Spec      *string             `json:"spec"`
 	Record    *string             `json:"record"`

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"sync"
 	"time"
+	"unicode/utf8"
 
 	"glassjar/core/fetch"
 	"glassjar/core/index"
@@ -172,6 +173,9 @@ func (e IndexEdit) apply(list []project.IndexEntry, relativeTo string) ([]projec
 		}
 		if fetch.Redact(e.At) != e.At {
 			return nil, usage("the address holds a password or a token, which would stand in a file", "keep it in your netrc file, or in the system's keyring (setting keyring = true)")
+		}
+		if !utf8.ValidString(e.At) {
+			return nil, usage("the address is not UTF-8, so that the file cannot hold it", "give the folder a name that is, or make a link to it that has one")
 		}
 		entry := project.IndexEntry{Name: e.Add, At: indexAddress(e.At, relativeTo)}
 		if i, ok := at[e.Add]; ok {

@@ -13,6 +13,7 @@ import (
 
 	"glassjar/core/catalog"
 	"glassjar/core/digest"
+	"glassjar/core/interpreter"
 	"glassjar/core/jar"
 	"glassjar/core/place"
 	"glassjar/core/project"
@@ -61,7 +62,7 @@ func (m *Machine) Install(ctx context.Context, opt InstallOptions, decide Decide
 	if err != nil {
 		return nil, err
 	}
-	edited, err := addToSpec(base, at, asked, project.Place{Group: opt.Group, Extra: opt.Extra}, env)
+	edited, err := addToSpec(base, at, asked, project.Part{Group: opt.Group, Extra: opt.Extra}, env)
 	if err != nil {
 		return nil, err
 	}
@@ -121,7 +122,7 @@ func (m *Machine) environmentAt(ctx context.Context, at place.Place) (requiremen
 
 // addToSpec is the spec's text with the wants written in. A name that is asked
 // for without anything more keeps what the spec says of it.
-func addToSpec(spec *project.Spec, at place.Place, asked []project.Asked, into project.Place, env requirement.Environment) (*project.Spec, error) {
+func addToSpec(spec *project.Spec, at place.Place, asked []project.Asked, into project.Part, env requirement.Environment) (*project.Spec, error) {
 	var add []string
 	files := map[string]string{} // what comes from a file of the project, and what no longer does
 	for _, a := range asked {
@@ -181,9 +182,9 @@ func bare(a project.Asked) bool {
 
 // mentions reports whether the spec asks for a name already, in a way that
 // counts in this environment.
-func mentions(spec *project.Spec, key string, into project.Place, env requirement.Environment) bool {
+func mentions(spec *project.Spec, key string, into project.Part, env requirement.Environment) bool {
 	for _, a := range spec.Asked {
-		if a.Key() == key && a.Marker.Holds(env) && partOf(a) == (part{requirement.Normalize(into.Group), requirement.Normalize(into.Extra)}) {
+		if a.Key() == key && a.Marker.Holds(env) && a.Part == into.Normal() {
 			return true
 		}
 	}
@@ -292,7 +293,7 @@ func (m *Machine) planFor(ctx context.Context, p *Plan, installed []jar.Installe
 	if err := m.hashAll(ctx, p); err != nil {
 		return err
 	}
-	p.Asked = askedTexts(opt.asked)
+	p.Asked = project.Asks(opt.asked)
 	if p.write[at.RecordFile], err = m.universalRecord(ctx, p, spec, roots, u); err != nil {
 		return err
 	}
@@ -318,21 +319,21 @@ func (p *Plan) seesSystem() bool {
 }
 
 // partsNow are the parts that the jar holds.
-func (p *Plan) partsNow() jar.Parts {
+func (p *Plan) partsNow() project.Parts {
 	if p.jar == nil {
-		return jar.Parts{}
+		return project.Parts{}
 	}
 	return p.jar.State.Parts
 }
 
-// provided are the distributions of the base that a jar sees, if it was made
-// to see them. What the jar holds itself comes first.
-func (m *Machine) provided(p *Plan) (map[string]catalog.Present, error) {
+// ofBase are the distributions of the base of an interpreter that a jar sees, if it was
+// made to see them.
+func ofBase(in interpreter.Interpreter, seeSystem bool) (map[string]catalog.Present, error) {
 	out := map[string]catalog.Present{}
-	if !p.seesSystem() {
+	if !seeSystem {
 		return out, nil
 	}
-	for _, dir := range p.python.Said.SitePackages {
+	for _, dir := range in.Said.SitePackages {
 		list, err := jar.ReadSite(dir)
 		if err != nil {
 			return nil, err

@@ -5,9 +5,12 @@ import (
 	"errors"
 	"sort"
 
+	"glassjar/core/graph"
 	"glassjar/core/jar"
+	"glassjar/core/near"
 	"glassjar/core/place"
 	"glassjar/core/project"
+	"glassjar/core/requirement"
 	"glassjar/core/version"
 )
 
@@ -40,8 +43,8 @@ type Contents struct {
 	Python  string  `json:"python"`
 	Entries []Entry `json:"packages"`
 	// Roots are what people asked for, Needs what the packages need of each other.
-	Roots []Need `json:"roots"`
-	Needs []Need `json:"needs"`
+	Roots []graph.Need `json:"roots"`
+	Needs []graph.Need `json:"needs"`
 }
 
 // Contents lists what is in a jar or, with the name of a group or an extra, what
@@ -58,19 +61,19 @@ func (m *Machine) contents(ctx context.Context, ref, group string) (*Contents, e
 	out := &Contents{Jar: at.Root, Python: pythonTitle(j), Entries: []Entry{}}
 	g := m.graph(ctx, j, installed)
 	if group != "" {
-		if err := g.only(group); err != nil {
-			return nil, err
+		if known, ok := g.Only(group); !ok {
+			return nil, unknownPart(group, known)
 		}
 	}
-	parts := g.parts()
-	out.Roots = append([]Need{}, g.roots...)
-	out.Needs = []Need{}
+	parts := g.Parts()
+	out.Roots = append([]graph.Need{}, g.Roots()...)
+	out.Needs = []graph.Need{}
 	for _, d := range installed {
-		if _, in := g.installed[d.Key()]; !in {
+		if _, in := g.Node(d.Key()); !in {
 			continue
 		}
-		out.Needs = append(out.Needs, g.needs[d.Key()]...)
-		e := Entry{Name: d.Key(), Version: d.Version().String(), Summary: d.Metadata.Summary, Asked: d.Requested, NeededBy: append([]string{}, g.by[d.Key()]...),
+		out.Needs = append(out.Needs, g.Needs(d.Key())...)
+		e := Entry{Name: d.Key(), Version: d.Version().String(), Summary: d.Metadata.Summary, Asked: d.Requested, NeededBy: append([]string{}, g.NeededBy(d.Key())...),
 			Installer: d.Installer, Damage: d.Damage, Parts: append([]string{}, parts[d.Key()]...)}
 		sort.Strings(e.NeededBy)
 		files, err := j.Files(d)
@@ -93,13 +96,21 @@ func (m *Machine) contents(ctx context.Context, ref, group string) (*Contents, e
 }
 
 // addBase lists what a jar sees of its base.
-func (c *Contents) addBase(g *graph) {
-	for _, name := range sortedNames(g.base) {
-		if _, own := g.installed[name]; !own {
-			b := g.base[name]
-			c.Entries = append(c.Entries, Entry{Name: name, Version: b.Version.String(), Summary: b.Metadata.Summary, NeededBy: []string{}, Parts: []string{}, Base: true})
-		}
+func (c *Contents) addBase(g *graph.Graph) {
+	for _, name := range g.OfBase() {
+		n, _ := g.Node(name)
+		c.Entries = append(c.Entries, Entry{Name: name, Version: n.Version.String(), Summary: n.Summary, NeededBy: []string{}, Parts: []string{}, Base: true})
 	}
+}
+
+// unknownPart says that a jar holds nothing of a group or extra; known are those that it
+// holds something of.
+func unknownPart(group string, known []string) error {
+	try := "glassjar install --group " + group + " NAME writes one"
+	if near := near.Names(requirement.Normalize(group), known); len(near) > 0 {
+		try = "the name " + near[0]
+	}
+	return usage("the jar holds nothing of a group or extra %q", try, group)
 }
 
 func pythonTitle(j *jar.Jar) string {

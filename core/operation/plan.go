@@ -16,7 +16,6 @@ import (
 	"glassjar/core/place"
 	"glassjar/core/progress"
 	"glassjar/core/project"
-	"glassjar/core/requirement"
 	"glassjar/core/resolve"
 	"glassjar/core/target"
 	"glassjar/core/version"
@@ -84,7 +83,7 @@ type Plan struct {
 	removed  []jar.Installed
 	marks    map[string]bool
 	write    map[string][]byte
-	parts    jar.Parts
+	parts    project.Parts
 	// roots and versions are what was solved for and chosen; named are the names
 	// that the command is about; fresh tells that there was no record.
 	roots    []project.Asked
@@ -103,7 +102,7 @@ type Plan struct {
 }
 
 // chosen reports whether a part of the spec belongs into the jar.
-func (p *Plan) chosen(q part) bool { return p.parts.Has(q.group, q.extra) }
+func (p *Plan) chosen(q project.Part) bool { return p.parts.Has(q) }
 
 // Empty reports whether nothing in the jar would change.
 func (p *Plan) Empty() bool {
@@ -351,21 +350,6 @@ func (p *Plan) compare(installed []jar.Installed, origins map[string]string, rem
 	for _, list := range [][]Item{p.Add, p.Change, p.Remove, p.Mend} {
 		sort.Slice(list, func(i, j int) bool { return list[i].Name < list[j].Name })
 	}
-}
-
-func askedTexts(roots []project.Asked) []string {
-	var out []string
-	for _, a := range roots {
-		text := a.Written()
-		if a.Group != "" {
-			text = "group " + requirement.Normalize(a.Group) + ": " + text
-		}
-		if a.Extra != "" {
-			text = "extra " + requirement.Normalize(a.Extra) + ": " + text
-		}
-		out = append(out, text)
-	}
-	return out
 }
 
 // solving is a problem with its progress told: on hard ones nothing else is heard for a

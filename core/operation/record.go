@@ -23,8 +23,8 @@ func sortedAsked(roots []project.Asked) []project.Asked {
 	out := append([]project.Asked(nil), roots...)
 	sort.SliceStable(out, func(i, j int) bool {
 		a, b := out[i], out[j]
-		if a.Group+a.Extra != b.Group+b.Extra {
-			return a.Group+a.Extra < b.Group+b.Extra
+		if c := a.Part.Compare(b.Part); c != 0 {
+			return c < 0
 		}
 		return a.Written() < b.Written()
 	})
@@ -200,7 +200,7 @@ func drift(spec *project.Spec, record *project.Record) (added, dropped []string)
 	}
 	is := map[string]bool{}
 	for _, a := range spec.Asked {
-		text := askedTexts([]project.Asked{a})[0]
+		text := a.Part.Asks(a.Written())
 		is[text] = true
 		if !was[text] {
 			added = append(added, text)

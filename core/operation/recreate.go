@@ -295,14 +295,14 @@ func (p *Plan) rebase(at place.Place) (err error) {
 
 // parts are the pieces of the spec to be installed: those that the command
 // names, else those that the jar has.
-func (o RecreateOptions) parts(have jar.Parts, record *project.Record) (jar.Parts, error) {
+func (o RecreateOptions) parts(have project.Parts, record *project.Record) (project.Parts, error) {
 	if len(o.Groups)+len(o.Extras) == 0 && !o.Only {
 		if len(have.Groups)+len(have.Extras) == 0 {
 			have.Groups = record.DefaultGroups
 		}
 		return have, nil
 	}
-	p := jar.Parts{Only: o.Only}
+	p := project.Parts{Only: o.Only}
 	if len(o.Groups) == 0 && !o.Only {
 		p.Groups = slices.Clone(record.DefaultGroups)
 	}
@@ -338,7 +338,7 @@ func (e *NotServedError) Error() string { return "the record does not serve " + 
 
 // fromEntries picks from the record what applies to an environment and to the
 // parts that the jar holds.
-func fromEntries(record *project.Record, env target.Environment, parts jar.Parts) ([]selection, error) {
+func fromEntries(record *project.Record, env target.Environment, parts project.Parts) ([]selection, error) {
 	if err := served(record, env); err != nil {
 		return nil, err
 	}
@@ -400,7 +400,7 @@ func served(record *project.Record, env target.Environment) error {
 // askedIn are the names that a person asked for, and all that belong into the
 // jar. Without the dependencies only what the chosen groups and extras bring
 // does; the record's own list of what was asked tells what that is.
-func askedIn(record *project.Record, env target.Environment, parts jar.Parts, applies map[string]project.Package) (asked, wanted map[string]bool) {
+func askedIn(record *project.Record, env target.Environment, parts project.Parts, applies map[string]project.Package) (asked, wanted map[string]bool) {
 	asked, wanted = map[string]bool{}, map[string]bool{}
 	var visit func(string)
 	visit = func(name string) {
@@ -412,9 +412,9 @@ func askedIn(record *project.Record, env target.Environment, parts jar.Parts, ap
 		}
 	}
 	for _, text := range record.Asked {
-		p, rest := partOfText(text)
+		p, rest := project.ReadAsks(text)
 		r, err := requirement.Parse(rest)
-		if err != nil || !parts.Has(p.group, p.extra) || !r.Marker.Holds(env.Markers) {
+		if err != nil || !parts.Has(p) || !r.Marker.Holds(env.Markers) {
 			continue
 		}
 		asked[r.Key()] = true
@@ -426,19 +426,6 @@ func askedIn(record *project.Record, env target.Environment, parts jar.Parts, ap
 		}
 	}
 	return asked, wanted
-}
-
-// partOfText reads one of the texts of a record's asked: the requirement, and the part
-// of the spec that it belongs to.
-func partOfText(text string) (p part, rest string) {
-	kind, tail, ok := strings.Cut(text, ": ")
-	if name, group := strings.CutPrefix(kind, "group "); ok && group {
-		return part{group: name}, tail
-	}
-	if name, extra := strings.CutPrefix(kind, "extra "); ok && extra {
-		return part{extra: name}, tail
-	}
-	return part{}, text
 }
 
 // pickFile chooses the file of an entry that serves an environment best.

@@ -2,6 +2,7 @@ package operation
 
 import (
 	"context"
+	"glassjar/core/graph"
 )
 
 // Report is all that a page about a jar tells. It holds no path of the machine,
@@ -20,8 +21,8 @@ type Report struct {
 	Size     int64           `json:"size"`
 	Files    int             `json:"files"`
 	Packages []ReportPackage `json:"package_reports"`
-	Roots    []Need          `json:"roots"`
-	Needs    []Need          `json:"needs"`
+	Roots    []graph.Need    `json:"roots"`
+	Needs    []graph.Need    `json:"needs"`
 }
 
 // ReportPackage is one distribution of the page.
@@ -56,11 +57,8 @@ func (m *Machine) summarize(ctx context.Context, ref string) (*Report, error) {
 	g := m.graph(ctx, j, installed)
 	for _, e := range contents.Entries {
 		p := ReportPackage{Entry: e}
-		meta := g.base[e.Name].Metadata
-		if d, ok := g.installed[e.Name]; ok {
-			meta = d.Metadata
-		}
-		p.License, p.Maturity = meta.License, maturity(meta)
+		meta, _ := g.Node(e.Name)
+		p.License, p.Maturity = meta.License, maturity(meta.Metadata)
 		if len(meta.Links) > 0 {
 			p.Link = meta.Links[0].URL
 		}

@@ -36,7 +36,7 @@ func (m *Machine) exportSBOM(ctx context.Context, at place.Place, record *projec
 	asked := []string{}
 	seen := map[string]bool{}
 	for _, text := range record.Asked {
-		_, want := partOfText(text)
+		_, want := project.ReadAsks(text)
 		r, err := requirement.Parse(want)
 		if err != nil || seen[r.Key()] {
 			continue

@@ -211,15 +211,16 @@ func (m *Machine) SetSetting(ctx context.Context, key string, values []string) (
 		m.Settings = changed
 	}
 	if bad, ok := err.(*settings.ValueError); ok {
-		try := "glassjar index add NAME ADDRESS"
-		if s.Kind != settings.Indexes {
-			try = fmt.Sprintf("write it into %s: it is a table, %s", m.Folders.Settings, s.Kind)
-		}
-		if s.Kind == settings.YesNo {
+		try := fmt.Sprintf("write it into %s: it is a table, %s", m.Folders.Settings, s.Kind)
+		switch s.Kind {
+		case settings.Indexes:
+			try = "glassjar index add NAME ADDRESS"
+		case settings.YesNo:
 			try = "glassjar settings " + key + " true"
-		}
-		if s.Kind == settings.Choice {
+		case settings.Choice:
 			try = "glassjar settings " + key + " " + s.Choices[len(s.Choices)-1]
+		case settings.Folder, settings.OneFile, settings.Folders:
+			try = "glassjar settings " + key + " PATH"
 		}
 		return "", usage("%s cannot be set so: %s", try, bad.Setting.Key, bad.Why)
 	}

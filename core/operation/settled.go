@@ -98,7 +98,7 @@ func (m *Machine) settled(at place.Place, opt InstallOptions, asked []project.As
 		return nil
 	}
 	p := emptyPlan(at)
-	p.jar, p.Python, p.Kept, p.SampleOnly, p.Asked = j, note.Python, note.Kept, note.SampleOnly, askedTexts(asked)
+	p.jar, p.Python, p.Kept, p.SampleOnly, p.Asked = j, note.Python, note.Kept, note.SampleOnly, project.Asks(asked)
 	return p
 }
 
@@ -110,7 +110,7 @@ func (m *Machine) noteSettled(at place.Place, spec *project.Spec, p *Plan) {
 	}
 	note := settledNote{Print: m.settledPrint(j, at), Python: p.Python, Kept: p.Kept + len(p.Add) + len(p.Change) + len(p.Mend), SampleOnly: p.SampleOnly}
 	for _, a := range spec.Asked {
-		if partOf(a) == (part{}) && a.Marker.Holds(p.python.Environment()) {
+		if a.Part == (project.Part{}) && a.Marker.Holds(p.python.Environment()) {
 			note.Names = append(note.Names, a.Key())
 		}
 	}

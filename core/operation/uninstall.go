@@ -64,7 +64,7 @@ func (m *Machine) Uninstall(ctx context.Context, ref string, names []string, dec
 		return nil, err
 	}
 	if edited.Exists() {
-		text, err := edited.Edit(project.Place{}, nil, names, "")
+		text, err := edited.Edit(project.Part{}, nil, names, "")
 		if err != nil {
 			return nil, err
 		}
@@ -107,16 +107,12 @@ func checkThere(installed []jar.Installed, spec *project.Spec, gone map[string]b
 // stillNeeded refuses to take out what something that stays needs: something
 // that was itself asked for, or is needed by what was.
 func (m *Machine) stillNeeded(ctx context.Context, j *jar.Jar, installed []jar.Installed, gone map[string]bool) error {
-	needed := m.graph(ctx, j, installed).by
-	requested := map[string]bool{}
-	for _, d := range installed {
-		requested[d.Key()] = d.Requested
-	}
+	g := m.graph(ctx, j, installed)
 	e := &StillNeededError{By: map[string][]string{}}
 	roots := map[string]bool{}
 	for name := range gone {
-		for _, by := range needed[name] {
-			if over := wantedBy(by, needed, requested, gone); len(over) > 0 {
+		for _, by := range g.NeededBy(name) {
+			if over := g.WantedBy(by, gone); len(over) > 0 {
 				e.By[name] = append(e.By[name], by)
 				for _, root := range over {
 					roots[root] = true
@@ -132,26 +128,4 @@ func (m *Machine) stillNeeded(ctx context.Context, j *jar.Jar, installed []jar.I
 	}
 	sort.Strings(e.Roots)
 	return e
-}
-
-// wantedBy are the distributions that were asked for and lead to one, by paths
-// that do not go through what is to go.
-func wantedBy(key string, needed map[string][]string, requested, gone map[string]bool) []string {
-	var roots []string
-	seen := map[string]bool{}
-	var climb func(string)
-	climb = func(k string) {
-		if seen[k] || gone[k] {
-			return
-		}
-		seen[k] = true
-		if requested[k] {
-			roots = append(roots, k)
-		}
-		for _, by := range needed[k] {
-			climb(by)
-		}
-	}
-	climb(key)
-	return roots
 }

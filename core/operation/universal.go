@@ -41,7 +41,7 @@ func (m *Machine) solveAll(ctx context.Context, p *Plan, spec *project.Spec, roo
 	if err := m.addDirect(ctx, p.catalog, roots); err != nil {
 		return nil, err
 	}
-	base, err := m.provided(p)
+	base, err := ofBase(p.python, p.seesSystem())
 	if err != nil {
 		return nil, err
 	}
@@ -196,33 +196,15 @@ func sameChoices(a, b *resolve.Solution) bool {
 	return true
 }
 
-// part is a piece of the spec that can be installed by itself: the
-// dependencies, a group, or an extra.
-type part struct{ group, extra string }
-
-func (p part) condition() string {
-	switch {
-	case p.group != "":
-		return fmt.Sprintf("%q in dependency_groups", p.group)
-	case p.extra != "":
-		return fmt.Sprintf("%q in extras", p.extra)
-	}
-	return ""
-}
-
-func partOf(a project.Asked) part {
-	return part{requirement.Normalize(a.Group), requirement.Normalize(a.Extra)}
-}
-
 // reach are the names that each part of the spec brings in, in one solution.
-func reach(s *resolve.Solution, roots []project.Asked, env target.Environment) map[part]map[string]bool {
+func reach(s *resolve.Solution, roots []project.Asked, env target.Environment) map[project.Part]map[string]bool {
 	needs := map[string][]resolve.Need{}
 	for _, c := range s.Choices {
 		needs[c.Name] = c.Needs
 	}
-	out := map[part]map[string]bool{}
+	out := map[project.Part]map[string]bool{}
 	for _, a := range roots {
-		p := partOf(a)
+		p := a.Part
 		if out[p] == nil {
 			out[p] = map[string]bool{}
 		}
@@ -248,14 +230,14 @@ func reach(s *resolve.Solution, roots []project.Asked, env target.Environment) m
 // distribution, with the shortest marker that tells where it belongs.
 func (m *Machine) universalRecord(ctx context.Context, p *Plan, spec *project.Spec, roots []project.Asked, u *universal) ([]byte, error) {
 	r := &project.Record{File: p.place.RecordFile, CreatedBy: "glassjar", RequiresPython: spec.RequiresPython, Environments: target.Environments(u.targets),
-		Extras: spec.Extras, Groups: spec.Groups, Asked: askedTexts(sortedAsked(roots)), SeeSystem: p.seesSystem(), Left: u.leftOut()}
+		Extras: spec.Extras, Groups: spec.Groups, Asked: project.Asks(sortedAsked(roots)), SeeSystem: p.seesSystem(), Left: u.leftOut()}
 	type key struct {
 		name    string
 		version string
 	}
 	places := map[key]map[target.Target]bool{}
 	versions := map[key]version.Version{}
-	parts := map[key]map[part]bool{}
+	parts := map[key]map[project.Part]bool{}
 	needs := map[key]map[key]bool{}
 	for _, t := range u.targets {
 		s := u.chosen[t]
@@ -267,7 +249,7 @@ func (m *Machine) universalRecord(ctx context.Context, p *Plan, spec *project.Sp
 		for _, c := range s.Choices {
 			k := key{c.Name, c.Version.Key()}
 			if places[k] == nil {
-				places[k], parts[k], needs[k] = map[target.Target]bool{}, map[part]bool{}, map[key]bool{}
+				places[k], parts[k], needs[k] = map[target.Target]bool{}, map[project.Part]bool{}, map[key]bool{}
 				versions[k] = c.Version
 			}
 			places[k][t] = true
@@ -295,7 +277,7 @@ func (m *Machine) universalRecord(ctx context.Context, p *Plan, spec *project.Sp
 		}
 		return keys[i].version < keys[j].version
 	})
-	base, err := m.provided(p)
+	base, err := ofBase(p.python, p.seesSystem())
 	if err != nil {
 		return nil, err
 	}
@@ -327,20 +309,20 @@ func (m *Machine) universalRecord(ctx context.Context, p *Plan, spec *project.Sp
 
 // partMarker is the condition that one of the parts was asked for; none for
 // what the dependencies bring.
-func partMarker(parts map[part]bool) requirement.Marker {
-	if parts[part{}] || len(parts) == 0 {
+func partMarker(parts map[project.Part]bool) requirement.Marker {
+	if parts[project.Part{}] || len(parts) == 0 {
 		return requirement.Marker{}
 	}
 	var conditions []string
 	for p := range parts {
-		conditions = append(conditions, p.condition())
+		conditions = append(conditions, p.Condition())
 	}
 	sort.Strings(conditions)
 	return requirement.MustParseMarker(strings.Join(conditions, " or "))
 }
 
 // pickParts narrows a jar's selection to what the chosen parts bring.
-func pickParts(u *universal, roots []project.Asked, env target.Environment, chosen func(part) bool) []selection {
+func pickParts(u *universal, roots []project.Asked, env target.Environment, chosen func(project.Part) bool) []selection {
 	names := map[string]bool{}
 	for p, reached := range reach(u.own, roots, env) {
 		if chosen(p) {
@@ -351,7 +333,7 @@ func pickParts(u *universal, roots []project.Asked, env target.Environment, chos
 	}
 	asked := map[string]bool{}
 	for _, a := range roots {
-		if chosen(partOf(a)) {
+		if chosen(a.Part) {
 			asked[a.Key()] = true
 		}
 	}

@@ -40,9 +40,7 @@ func (m *Machine) specToChange(ctx context.Context, at place.Place, spec *projec
 		name = place.ProjectName(at.Project)
 	}
 	out := spec
-	for _, into := range slices.SortedFunc(maps.Keys(wants), func(a, b project.Place) int {
-		return strings.Compare(a.Group+"/"+a.Extra, b.Group+"/"+b.Extra)
-	}) {
+	for _, into := range slices.SortedFunc(maps.Keys(wants), project.Part.Compare) {
 		text, err := out.Edit(into, wants[into], nil, name)
 		if err != nil {
 			return nil, err
@@ -63,11 +61,10 @@ func (m *Machine) specToChange(ctx context.Context, at place.Place, spec *projec
 
 // wantsOf are the requirements that a record was made from; files are those of the
 // project that some come from.
-func wantsOf(record *project.Record) (wants map[project.Place][]string, files map[string]string) {
-	wants, files = map[project.Place][]string{}, map[string]string{}
+func wantsOf(record *project.Record) (wants map[project.Part][]string, files map[string]string) {
+	wants, files = map[project.Part][]string{}, map[string]string{}
 	for _, text := range record.Asked {
-		p, want := partOfText(text)
-		into := project.Place{Group: p.group, Extra: p.extra}
+		into, want := project.ReadAsks(text)
 		if r, err := requirement.Parse(want); err == nil && strings.HasPrefix(r.URL, "./") {
 			if path, err := url.PathUnescape(r.URL[2:]); err == nil {
 				files[r.Key()], r.URL = path, ""
@@ -82,7 +79,7 @@ func wantsOf(record *project.Record) (wants map[project.Place][]string, files ma
 // wantsOfForeign are the entries of a record that says nothing of requirements: those
 // that no other entry needs, and one of each circle of needs. An entry that applies
 // with a group or an extra alone goes there.
-func wantsOfForeign(record *project.Record, env requirement.Environment) map[project.Place][]string {
+func wantsOfForeign(record *project.Record, env requirement.Environment) map[project.Part][]string {
 	needs, needed := map[string][]string{}, map[string]bool{}
 	for _, p := range record.Packages {
 		for _, d := range p.Dependencies {
@@ -90,7 +87,7 @@ func wantsOfForeign(record *project.Record, env requirement.Environment) map[pro
 			needed[d.Name] = needed[d.Name] || d.Name != p.Name
 		}
 	}
-	out := map[project.Place][]string{}
+	out := map[project.Part][]string{}
 	reached := map[string]bool{}
 	var reach func(string)
 	reach = func(name string) {
@@ -120,19 +117,19 @@ func wantsOfForeign(record *project.Record, env requirement.Environment) map[pro
 }
 
 // placeOfEntry is the group or extra without which an entry does not apply.
-func placeOfEntry(record *project.Record, p project.Package, env requirement.Environment) project.Place {
+func placeOfEntry(record *project.Record, p project.Package, env requirement.Environment) project.Part {
 	if p.Marker.HoldsIn(env, nil, nil) {
-		return project.Place{}
+		return project.Part{}
 	}
 	for _, g := range record.Groups {
 		if p.Marker.HoldsIn(env, nil, []string{g}) {
-			return project.Place{Group: g}
+			return project.Part{Group: g}
 		}
 	}
 	for _, e := range record.Extras {
 		if p.Marker.HoldsIn(env, []string{e}, nil) {
-			return project.Place{Extra: e}
+			return project.Part{Extra: e}
 		}
 	}
-	return project.Place{}
+	return project.Part{}
 }

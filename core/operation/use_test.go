@@ -129,7 +129,7 @@ func TestMomentsFollowAPlan(t *testing.T) {
 	day := time.Date(2026, 9, 1, 8, 0, 0, 0, time.UTC)
 	m.Clock, m.Command = func() time.Time { return day }, "install press"
 	j := emptyJar(t, filepath.Join(m.Dir, ".jar"))
-	v := mustRequire("press==1.0").Specifiers
+	v := requirement.MustParse("press==1.0").Specifiers
 	p := &Plan{place: m.Places().At(j.Root, place.Nearest), jar: j, write: map[string][]byte{}, Add: []Item{{Name: "press", Version: "1.0"}}, Remove: []Item{{Name: "must", From: "2"}}}
 	p.selected = []selection{{name: "press", asked: true}}
 	next, err := m.nextMoment(p, map[string]string{"press": "ab"})

@@ -11,11 +11,8 @@ import (
 	"glassjar/core/requirement"
 )
 
-// Place is where a requirement is written: [project] dependencies, one of its
-// extras, or a group. The zero value is the first.
-type Place struct{ Group, Extra string }
-
-func (p Place) path() []string {
+// path is where the requirements of a part are written.
+func (p Part) path() []string {
 	switch {
 	case p.Group != "":
 		return []string{"dependency-groups", p.Group}
@@ -29,7 +26,7 @@ func (p Place) path() []string {
 // added replaces those on the same name that hold under the same marker, or all on
 // that name if it has none; those that are added together stand side by side. All else, comments and order included, stays as it is.
 // newName is the [project] name for a file that has no such table yet.
-func (s *Spec) Edit(place Place, add []string, remove []string, newName string) ([]byte, error) {
+func (s *Spec) Edit(part Part, add []string, remove []string, newName string) ([]byte, error) {
 	text := append([]byte(nil), s.Text...)
 	gone := map[string]bool{}
 	for _, name := range remove {
@@ -38,10 +35,10 @@ func (s *Spec) Edit(place Place, add []string, remove []string, newName string) 
 	if len(gone) > 0 {
 		paths := [][]string{{"project", "dependencies"}}
 		for _, e := range s.Extras {
-			paths = append(paths, Place{Extra: e}.path())
+			paths = append(paths, Part{Extra: e}.path())
 		}
 		for _, g := range s.Groups {
-			paths = append(paths, Place{Group: g}.path())
+			paths = append(paths, Part{Group: g}.path())
 		}
 		for _, path := range paths {
 			if at, ok := findArray(text, path); ok {
@@ -51,7 +48,7 @@ func (s *Spec) Edit(place Place, add []string, remove []string, newName string) 
 	}
 	if len(add) > 0 {
 		var err error
-		if text, err = s.insert(text, place, add, newName); err != nil {
+		if text, err = s.insert(text, part, add, newName); err != nil {
 			return nil, err
 		}
 	}
@@ -62,8 +59,8 @@ func (s *Spec) Edit(place Place, add []string, remove []string, newName string) 
 	return text, nil
 }
 
-func (s *Spec) insert(text []byte, place Place, add []string, newName string) ([]byte, error) {
-	path := place.path()
+func (s *Spec) insert(text []byte, part Part, add []string, newName string) ([]byte, error) {
+	path := part.path()
 	at, ok := findArray(text, path)
 	if !ok {
 		text = s.newArray(text, path, newName)

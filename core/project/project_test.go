@@ -2,6 +2,7 @@ package project_test
 
 import (
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -45,9 +46,9 @@ func TestParseSpec(t *testing.T) {
 	assert.Equal(t, ">=3.8", s.RequiresPython.String())
 	var got []string
 	for _, a := range s.Asked {
-		got = append(got, strings.Join([]string{a.Group, a.Extra, a.Requirement.String()}, "|"))
+		got = append(got, strings.Join([]string{a.Part.Group, a.Part.Extra, a.Requirement.String()}, "|"))
 	}
-	assert.Equal(t, []string{"||brixmeter>=2", `||orchard-map; os_name == "posix"`, "|Charts|sugar-curve", "base-tools||must-core", "test||pick-list", "test||must-core"}, got)
+	assert.Equal(t, []string{"||brixmeter>=2", `||orchard-map; os_name == "posix"`, "|charts|sugar-curve", "base-tools||must-core", "test||pick-list", "test||must-core"}, got)
 	assert.Equal(t, []string{"charts"}, s.Extras)
 	assert.Equal(t, []string{"base-tools", "test"}, s.Groups)
 	assert.Equal(t, 7, s.Asked[0].Line)
@@ -98,53 +99,53 @@ func TestSpecFaults(t *testing.T) {
 func TestEdit(t *testing.T) {
 	for _, c := range []struct {
 		name, text string
-		place      project.Place
+		place      project.Part
 		add, drop  []string
 		want       string
 	}{
-		{"nothing there", "", project.Place{}, []string{"a>=1", "b"}, nil,
+		{"nothing there", "", project.Part{}, []string{"a>=1", "b"}, nil,
 			"[project]\nname = \"orchard\"\nversion = \"0.1.0\"\ndependencies = [\n    \"a>=1\",\n    \"b\",\n]\n"},
-		{"another table only", "[tool.x]\ny = 1", project.Place{}, []string{"a"}, nil,
+		{"another table only", "[tool.x]\ny = 1", project.Part{}, []string{"a"}, nil,
 			"[tool.x]\ny = 1\n\n[project]\nname = \"orchard\"\nversion = \"0.1.0\"\ndependencies = [\n    \"a\",\n]\n"},
-		{"a project without dependencies", "[project]\nname = \"x\"  # ours\n\n[tool.x]\ny = 1\n", project.Place{}, []string{"a"}, nil,
+		{"a project without dependencies", "[project]\nname = \"x\"  # ours\n\n[tool.x]\ny = 1\n", project.Part{}, []string{"a"}, nil,
 			"[project]\nname = \"x\"  # ours\ndependencies = [\n    \"a\",\n]\n\n[tool.x]\ny = 1\n"},
-		{"on one line", "[project]\nname='x'\ndependencies=['a', 'b']\n", project.Place{}, []string{"c"}, []string{"a"},
+		{"on one line", "[project]\nname='x'\ndependencies=['a', 'b']\n", project.Part{}, []string{"c"}, []string{"a"},
 			"[project]\nname='x'\ndependencies=['b', \"c\"]\n"},
-		{"an empty list", "[project]\nname='x'\ndependencies=[]\n", project.Place{}, []string{"c"}, nil,
+		{"an empty list", "[project]\nname='x'\ndependencies=[]\n", project.Part{}, []string{"c"}, nil,
 			"[project]\nname='x'\ndependencies=[\n    \"c\",\n]\n"},
-		{"one a line, with comments", "[project]\nname='x'\ndependencies = [\n  # first\n  \"a\", # why a\n  \"b\"  # why b\n]\n", project.Place{}, []string{"c", "A>2"}, nil,
+		{"one a line, with comments", "[project]\nname='x'\ndependencies = [\n  # first\n  \"a\", # why a\n  \"b\"  # why b\n]\n", project.Part{}, []string{"c", "A>2"}, nil,
 			"[project]\nname='x'\ndependencies = [\n  # first\n  \"A>2\", # why a\n  \"b\",  # why b\n  \"c\",\n]\n"},
-		{"drop the last of a line", "[project]\nname='x'\ndependencies=['a', 'b']\n", project.Place{}, nil, []string{"B"},
+		{"drop the last of a line", "[project]\nname='x'\ndependencies=['a', 'b']\n", project.Part{}, nil, []string{"B"},
 			"[project]\nname='x'\ndependencies=['a']\n"},
-		{"drop a line with its comment", "[project]\nname='x'\ndependencies = [\n  \"a\", # why a\n  \"b\",\n]\n", project.Place{}, nil, []string{"a"},
+		{"drop a line with its comment", "[project]\nname='x'\ndependencies = [\n  \"a\", # why a\n  \"b\",\n]\n", project.Part{}, nil, []string{"a"},
 			"[project]\nname='x'\ndependencies = [\n  \"b\",\n]\n"},
-		{"a new group", "[project]\nname='x'\n", project.Place{Group: "test"}, []string{"a"}, nil,
+		{"a new group", "[project]\nname='x'\n", project.Part{Group: "test"}, []string{"a"}, nil,
 			"[project]\nname='x'\n\n[dependency-groups]\ntest = [\n    \"a\",\n]\n"},
-		{"a group under another spelling", "[dependency-groups]\nMy_Test = [\"b\"]\n", project.Place{Group: "my-test"}, []string{"a"}, nil,
+		{"a group under another spelling", "[dependency-groups]\nMy_Test = [\"b\"]\n", project.Part{Group: "my-test"}, []string{"a"}, nil,
 			"[dependency-groups]\nMy_Test = [\"b\", \"a\"]\n"},
-		{"a new extra", "[project]\nname='x'\n", project.Place{Extra: "charts"}, []string{"a"}, nil,
+		{"a new extra", "[project]\nname='x'\n", project.Part{Extra: "charts"}, []string{"a"}, nil,
 			"[project]\nname='x'\n\n[project.optional-dependencies]\ncharts = [\n    \"a\",\n]\n"},
-		{"a dotted key", "project.name = 'x'\nproject.dependencies = ['a']\n", project.Place{}, []string{"b"}, nil,
+		{"a dotted key", "project.name = 'x'\nproject.dependencies = ['a']\n", project.Part{}, []string{"b"}, nil,
 			"project.name = 'x'\nproject.dependencies = ['a', \"b\"]\n"},
-		{"quotes in a marker", "[project]\nname='x'\ndependencies=[\n]\n", project.Place{}, []string{`a; os_name == "nt"`}, nil,
+		{"quotes in a marker", "[project]\nname='x'\ndependencies=[\n]\n", project.Part{}, []string{`a; os_name == "nt"`}, nil,
 			"[project]\nname='x'\ndependencies=[\n\n    'a; os_name == \"nt\"',\n]\n"},
-		{"two with markers stand side by side", "[project]\nname='x'\ndependencies=['a', 'b', 'A>0']\n", project.Place{}, []string{`a<2; os_name == "nt"`, `a>=2; os_name == "posix"`, `a>=2; os_name == "posix"`}, nil,
+		{"two with markers stand side by side", "[project]\nname='x'\ndependencies=['a', 'b', 'A>0']\n", project.Part{}, []string{`a<2; os_name == "nt"`, `a>=2; os_name == "posix"`, `a>=2; os_name == "posix"`}, nil,
 			"[project]\nname='x'\ndependencies=['a', 'b', 'A>0', 'a<2; os_name == \"nt\"', 'a>=2; os_name == \"posix\"']\n"},
-		{"one without a marker is instead of all", "[project]\nname='x'\ndependencies=[\n 'a>1', # why\n 'b',\n 'a<2; os_name == \"nt\"',\n]\n", project.Place{}, []string{"a>3"}, nil,
+		{"one without a marker is instead of all", "[project]\nname='x'\ndependencies=[\n 'a>1', # why\n 'b',\n 'a<2; os_name == \"nt\"',\n]\n", project.Part{}, []string{"a>3"}, nil,
 			"[project]\nname='x'\ndependencies=[\n \"a>3\", # why\n 'b',\n]\n"},
-		{"the same marker", "[project]\nname='x'\ndependencies=['a<2; os_name == \"nt\"', 'a']\n", project.Place{}, []string{`a<3; os_name == "nt"`}, nil,
+		{"the same marker", "[project]\nname='x'\ndependencies=['a<2; os_name == \"nt\"', 'a']\n", project.Part{}, []string{`a<3; os_name == "nt"`}, nil,
 			"[project]\nname='x'\ndependencies=['a<3; os_name == \"nt\"', 'a']\n"},
-		{"no line end at the end", "[project]\nname='x'", project.Place{}, []string{"a"}, nil, "[project]\nname='x'\ndependencies = [\n    \"a\",\n]\n"},
-		{"a quoted head", "[ \"project\" ] # ours\nname='x'\n[tool.x]\n", project.Place{}, []string{"a"}, nil,
+		{"no line end at the end", "[project]\nname='x'", project.Part{}, []string{"a"}, nil, "[project]\nname='x'\ndependencies = [\n    \"a\",\n]\n"},
+		{"a quoted head", "[ \"project\" ] # ours\nname='x'\n[tool.x]\n", project.Part{}, []string{"a"}, nil,
 			"[ \"project\" ] # ours\nname='x'\ndependencies = [\n    \"a\",\n]\n[tool.x]\n"},
-		{"a head within a text", "[project]\nname='x'\ndescription='''\n[project]\n[tool.x]\n'''\n\n# of x\n[tool.x]\n", project.Place{}, []string{"a"}, nil,
+		{"a head within a text", "[project]\nname='x'\ndescription='''\n[project]\n[tool.x]\n'''\n\n# of x\n[tool.x]\n", project.Part{}, []string{"a"}, nil,
 			"[project]\nname='x'\ndescription='''\n[project]\n[tool.x]\n'''\ndependencies = [\n    \"a\",\n]\n\n# of x\n[tool.x]\n"},
-		{"a byte order mark", "\uFEFF[project]\nname='x'\ndependencies=['b']\n", project.Place{}, []string{"a"}, nil, "\uFEFF[project]\nname='x'\ndependencies=['b', \"a\"]\n"},
-		{"nothing but a mark", "\uFEFF", project.Place{}, []string{"a"}, nil, "\uFEFF[project]\nname = \"orchard\"\nversion = \"0.1.0\"\ndependencies = [\n    \"a\",\n]\n"},
-		{"line ends of two characters", "[project]\r\nname='x'\r\ndependencies = [\r\n  'a', # why\r\n  'b',\r\n]\r\n", project.Place{}, []string{"c"}, []string{"a"},
+		{"a byte order mark", "\uFEFF[project]\nname='x'\ndependencies=['b']\n", project.Part{}, []string{"a"}, nil, "\uFEFF[project]\nname='x'\ndependencies=['b', \"a\"]\n"},
+		{"nothing but a mark", "\uFEFF", project.Part{}, []string{"a"}, nil, "\uFEFF[project]\nname = \"orchard\"\nversion = \"0.1.0\"\ndependencies = [\n    \"a\",\n]\n"},
+		{"line ends of two characters", "[project]\r\nname='x'\r\ndependencies = [\r\n  'a', # why\r\n  'b',\r\n]\r\n", project.Part{}, []string{"c"}, []string{"a"},
 			"[project]\r\nname='x'\r\ndependencies = [\r\n  'b',\r\n  \"c\",\n]\r\n"},
-		{"dotted keys without a list", "project.name = 'x'\n\n[tool.x]\n", project.Place{}, []string{"b"}, nil, "project.name = 'x'\nproject.dependencies = [\n    \"b\",\n]\n\n[tool.x]\n"},
-		{"out of every place", "[project]\nname='x'\ndependencies=['a']\n[project.optional-dependencies]\ne=['a','b']\n[dependency-groups]\ng=['a']\n", project.Place{}, nil, []string{"a"},
+		{"dotted keys without a list", "project.name = 'x'\n\n[tool.x]\n", project.Part{}, []string{"b"}, nil, "project.name = 'x'\nproject.dependencies = [\n    \"b\",\n]\n\n[tool.x]\n"},
+		{"out of every place", "[project]\nname='x'\ndependencies=['a']\n[project.optional-dependencies]\ne=['a','b']\n[dependency-groups]\ng=['a']\n", project.Part{}, nil, []string{"a"},
 			"[project]\nname='x'\ndependencies=[]\n[project.optional-dependencies]\ne=['b']\n[dependency-groups]\ng=[]\n"},
 	} {
 		got, err := spec(t, c.text).Edit(c.place, c.add, c.drop, "orchard")
@@ -313,7 +314,7 @@ func FuzzSpec(f *testing.F) {
 		if err != nil {
 			return
 		}
-		edited, err := s.Edit(project.Place{}, []string{want}, nil, "x")
+		edited, err := s.Edit(project.Part{}, []string{want}, nil, "x")
 		if err != nil {
 			return
 		}
@@ -345,4 +346,34 @@ func FuzzList(f *testing.F) {
 		}
 		require.True(t, err == nil || len(left) > 0 || len(asked) == 0)
 	})
+}
+
+func TestParts(t *testing.T) {
+	group, extra := project.Part{Group: "tests"}, project.Part{Extra: "tests"}
+	for _, c := range []struct {
+		part                  project.Part
+		text, asks, condition string
+	}{
+		{project.Part{}, "dependencies", "a>1", ""},
+		{group, "group tests", "group tests: a>1", `"tests" in dependency_groups`},
+		{extra, "extra tests", "extra tests: a>1", `"tests" in extras`},
+	} {
+		assert.Equal(t, c.text, c.part.String())
+		assert.Equal(t, c.asks, c.part.Asks("a>1"))
+		assert.Equal(t, c.condition, c.part.Condition())
+		back, rest := project.ReadAsks(c.asks)
+		assert.Equal(t, c.part, back)
+		assert.Equal(t, "a>1", rest)
+	}
+	assert.Equal(t, group, project.Part{Group: "Tests"}.Normal())
+	list := []project.Part{group, extra, {}, {Group: "a"}}
+	slices.SortFunc(list, project.Part.Compare)
+	assert.Equal(t, []project.Part{{}, {Group: "a"}, extra, group}, list)
+
+	p := project.Parts{Only: true}.With([]string{"tests", "docs", "tests"}, nil)
+	assert.Equal(t, []string{"docs", "tests"}, p.Groups)
+	assert.True(t, p.Has(group))
+	assert.False(t, p.Has(extra) || p.Has(project.Part{}))
+	assert.True(t, project.Parts{}.Has(project.Part{}))
+	assert.False(t, p.Equal(project.Parts{}))
 }

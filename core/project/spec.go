@@ -57,8 +57,8 @@ type Asked struct {
 	requirement.Requirement
 	// Text is as written.
 	Text string
-	// Group is the dependency group, Extra the project's extra, or both empty.
-	Group, Extra string
+	// Part is the piece of the spec that it belongs to.
+	Part Part
 	// File and Line are where it stands.
 	File string
 	Line int
@@ -167,12 +167,12 @@ func ParseSpec(file string, text []byte) (*Spec, error) {
 		if s.RequiresPython, err = version.ParseSpecifiers(p.RequiresPython); err != nil {
 			return nil, s.fault("project.requires-python", err.Error(), p.RequiresPython)
 		}
-		if err := s.take("project.dependencies", p.Dependencies, "", ""); err != nil {
+		if err := s.take("project.dependencies", p.Dependencies, Part{}); err != nil {
 			return nil, err
 		}
 		for _, extra := range sortedKeys(p.Optional) {
 			s.Extras = append(s.Extras, requirement.Normalize(extra))
-			if err := s.take("project.optional-dependencies."+extra, p.Optional[extra], "", extra); err != nil {
+			if err := s.take("project.optional-dependencies."+extra, p.Optional[extra], Part{Extra: requirement.Normalize(extra)}); err != nil {
 				return nil, err
 			}
 		}
@@ -253,13 +253,13 @@ func (s *Spec) lineOf(text string) int {
 	return 0
 }
 
-func (s *Spec) take(where string, list []string, group, extra string) error {
+func (s *Spec) take(where string, list []string, part Part) error {
 	for _, text := range list {
 		r, err := requirement.Parse(text)
 		if err != nil {
 			return s.fault(where, err.Error(), text)
 		}
-		s.Asked = append(s.Asked, Asked{Requirement: r, Text: text, Group: group, Extra: extra, File: s.File, Line: s.lineOf(text)})
+		s.Asked = append(s.Asked, Asked{Requirement: r, Text: text, Part: part, File: s.File, Line: s.lineOf(text)})
 	}
 	return nil
 }
@@ -294,7 +294,7 @@ func (s *Spec) takeGroup(groups map[string][]any, byKey map[string]string, into,
 	for _, item := range groups[byKey[key]] {
 		switch item := item.(type) {
 		case string:
-			if err := s.take(where, []string{item}, into, ""); err != nil {
+			if err := s.take(where, []string{item}, Part{Group: into}); err != nil {
 				return err
 			}
 		case map[string]any:

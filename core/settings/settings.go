@@ -12,6 +12,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"unicode/utf8"
 
 	"github.com/adrg/xdg"
 	"github.com/pelletier/go-toml/v2"
@@ -257,6 +258,9 @@ func (f File) Set(ctx context.Context, setting Setting, values []string) (Settin
 	path := []string{setting.Key}
 	if len(values) == 0 {
 		return f.Edit(ctx, func(_ Settings, text []byte) ([]byte, error) { return project.DropKey(text, path), nil })
+	}
+	if !utf8.ValidString(strings.Join(values, "")) {
+		return Settings{}, &ValueError{setting, "it is not UTF-8, so that the file of settings cannot hold it"}
 	}
 	value := ""
 	switch setting.Kind {

@@ -172,6 +172,7 @@ func TestReadMachine(t *testing.T) {
 // A file of settings is read or refused, and what is read can be changed.
 func FuzzSettings(f *testing.F) {
 	f.Add([]byte("store = \"/srv\"\n[[indexes]]\nname = \"barn\"\nat = \"./wheels\"\n"), "/srv/other")
+	f.Add([]byte(""), "/srv/\xff")
 	f.Fuzz(func(t *testing.T, text []byte, value string) {
 		places := settings.Places{Settings: filepath.Join(t.TempDir(), "settings.toml"), State: t.TempDir()}
 		require.NoError(t, os.WriteFile(places.Settings, text, 0o600))

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"sort"
 
+	"glassjar/core/graph"
 	"glassjar/core/operation"
 )
 
@@ -39,7 +40,7 @@ func drawMap(r *operation.Report) needsMap {
 	for _, p := range r.Packages {
 		here[p.Name] = p
 	}
-	needs := map[string][]operation.Need{}
+	needs := map[string][]graph.Need{}
 	for _, n := range r.Needs {
 		needs[n.From] = append(needs[n.From], n)
 	}
@@ -77,7 +78,7 @@ func drawMap(r *operation.Report) needsMap {
 
 // columnsOf puts each package right of all that need it; in a circle of needs
 // the first that is met counts.
-func columnsOf(r *operation.Report, needs map[string][]operation.Need) [][]string {
+func columnsOf(r *operation.Report, needs map[string][]graph.Need) [][]string {
 	column := map[string]int{}
 	on := map[string]bool{}
 	var visit func(name string, depth int)
@@ -117,7 +118,7 @@ func columnsOf(r *operation.Report, needs map[string][]operation.Need) [][]strin
 
 // straighten orders each column by where the neighbours to the left stand, so
 // that fewer lines cross.
-func straighten(columns [][]string, needs []operation.Need) {
+func straighten(columns [][]string, needs []graph.Need) {
 	place := map[string]int{}
 	for _, names := range columns {
 		for i, name := range names {

@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"golang.org/x/net/html"
 
+	"glassjar/core/graph"
 	"glassjar/core/operation"
 )
 
@@ -27,7 +28,7 @@ func report(needs ...string) *operation.Report {
 		from, to, _ := strings.Cut(n, ">")
 		add(from, int64(1000*(i+1)))
 		add(to, 10)
-		r.Needs = append(r.Needs, operation.Need{From: from, To: to, Range: ">=1"})
+		r.Needs = append(r.Needs, graph.Need{From: from, To: to, Range: ">=1"})
 	}
 	return r
 }
@@ -44,11 +45,11 @@ func TestColumns(t *testing.T) {
 		{[]string{"a>lost"}, "a | lost"},
 	} {
 		r := report(c.needs...)
-		needs := map[string][]operation.Need{}
+		needs := map[string][]graph.Need{}
 		for _, n := range r.Needs {
 			needs[n.From] = append(needs[n.From], n)
 		}
-		r.Roots = []operation.Need{{To: "a"}}
+		r.Roots = []graph.Need{{To: "a"}}
 		var out []string
 		for _, column := range columnsOf(r, needs) {
 			out = append(out, strings.Join(column, " "))

@@ -1,0 +1,91 @@
+package graph
+
+import "slices"
+
+// Reach are the names below some, themselves included.
+func (g *Graph) Reach(names ...string) map[string]bool {
+	return visit(names, func(name string) []string {
+		var out []string
+		for _, n := range g.needs[name] {
+			out = append(out, n.To)
+		}
+		return out
+	})
+}
+
+// above are the names from which one can be reached, itself included.
+func (g *Graph) above(name string) map[string]bool {
+	return visit([]string{name}, g.NeededBy)
+}
+
+func visit(from []string, next func(string) []string) map[string]bool {
+	seen := map[string]bool{}
+	var walk func(string)
+	walk = func(name string) {
+		if seen[name] {
+			return
+		}
+		seen[name] = true
+		for _, n := range next(name) {
+			walk(n)
+		}
+	}
+	for _, name := range from {
+		walk(name)
+	}
+	return seen
+}
+
+// WantedBy are the nodes marked as asked for that lead to a name, by ways that do not
+// pass what is to go.
+func (g *Graph) WantedBy(name string, gone map[string]bool) []string {
+	if gone[name] {
+		return nil
+	}
+	var out []string
+	for found := range visit([]string{name}, func(name string) []string {
+		return slices.DeleteFunc(slices.Clone(g.by[name]), func(by string) bool { return gone[by] })
+	}) {
+		if g.nodes[found].Asked {
+			out = append(out, found)
+		}
+	}
+	slices.Sort(out)
+	return out
+}
+
+// Chain is one way in which a distribution came into a jar, from what was asked for to
+// the distribution.
+type Chain []Need
+
+// maxChains bounds how many chains are listed: their number grows with the power of the
+// depth.
+const maxChains = 200
+
+// Chains are all ways from a root to a name, the shortest first; more tells that there
+// are others. A chain passes no distribution twice.
+func (g *Graph) Chains(name string) (out []Chain, more bool) {
+	var queue []Chain
+	for _, n := range g.roots {
+		queue = append(queue, Chain{n})
+	}
+	able := g.above(name)
+	for len(queue) > 0 {
+		c := queue[0]
+		queue = queue[1:]
+		last := c[len(c)-1].To
+		if last == name {
+			if len(out) == maxChains {
+				return out, true
+			}
+			out = append(out, c)
+			continue
+		}
+		for _, n := range g.needs[last] {
+			if able[n.To] && !slices.ContainsFunc(c, func(x Need) bool { return x.To == n.To }) {
+				queue = append(queue, append(slices.Clone(c), n))
+			}
+		}
+	}
+	return out, false
+}
