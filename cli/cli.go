@@ -27,6 +27,7 @@ import (
 	"glassjar/core/jar"
 	"glassjar/core/near"
 	"glassjar/core/operation"
+	"glassjar/core/plan"
 )
 
 // app is what all commands share: the common flags, the screen, the machine.
@@ -327,12 +328,12 @@ func typedWords(args []string) string {
 
 // decide shows a plan and, where something present would go or change, asks.
 func (a *app) decide(planOnly bool) operation.Decide {
-	return func(p *operation.Plan) (bool, error) {
+	return func(p *plan.Plan) (bool, error) {
 		a.screen.Plan(p)
 		if planOnly {
 			return false, nil
 		}
-		if a.yes || !p.Beyond() || !a.canAsk() {
+		if a.yes || !p.Beyond || !a.canAsk() {
 			return true, nil
 		}
 		return a.ask("go on?")

@@ -9,6 +9,7 @@ import (
 
 	"glassjar/core/index"
 	"glassjar/core/operation"
+	"glassjar/core/plan"
 )
 
 // About shows what is known of a distribution.
@@ -114,13 +115,13 @@ func (s *Screen) aboutReleases(t *Sheet, a *operation.About) {
 		}
 		version, note := s.Plain(r.Version), ""
 		switch r.Unfit {
-		case operation.HeldByPython:
+		case plan.HeldByPython:
 			note = "for Python " + r.Detail
-		case operation.HeldByFiles:
+		case plan.HeldByFiles:
 			note = "for other systems or Pythons"
-		case operation.HeldBySource:
+		case plan.HeldBySource:
 			note = "source only"
-		case operation.HeldByYank:
+		case plan.HeldByYank:
 			note = strings.TrimSuffix("withdrawn: "+r.Detail, ": ")
 		case "pre-release":
 			note = "a pre-release"

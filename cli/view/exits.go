@@ -20,6 +20,7 @@ import (
 	"glassjar/core/metadata"
 	"glassjar/core/operation"
 	"glassjar/core/place"
+	"glassjar/core/plan"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
 	"glassjar/core/resolve"
@@ -119,9 +120,9 @@ var exits = []exit{
 	is[*operation.OutOfStepError](ExitNo), is[*operation.BusyError](ExitNo),
 
 	// No versions fit together, or none is there.
-	is[*operation.SolveError](ExitUnsolved), is[*catalog.UnknownNamesError](ExitUnsolved), is[*resolve.Failure](ExitUnsolved), is[*resolve.UnreadableError](ExitUnsolved),
-	is[*operation.NotServedError](ExitUnsolved), is[*operation.CannotCloneError](ExitUnsolved),
-	by(func(e *operation.NoFittingFileError) int {
+	is[*plan.SolveError](ExitUnsolved), is[*catalog.UnknownNamesError](ExitUnsolved), is[*resolve.Failure](ExitUnsolved), is[*resolve.UnreadableError](ExitUnsolved),
+	is[*plan.NotServedError](ExitUnsolved), is[*operation.CannotCloneError](ExitUnsolved),
+	by(func(e *plan.NoFittingFileError) int {
 		if e.Sources {
 			return ExitBuild
 		}
@@ -142,7 +143,7 @@ var exits = []exit{
 
 	// Jars and interpreters.
 	is[*place.NoJarError](ExitPython), is[*place.NotTrustedError](ExitPython), is[*place.ElsewhereError](ExitPython), is[*jar.NotAJarError](ExitPython), is[*jar.NewerFormatError](ExitPython), is[*jar.InterpreterGoneError](ExitPython),
-	is[*operation.NoPythonError](ExitPython), is[*operation.WrongPythonError](ExitPython), is[*jar.PendingError](ExitPython), is[*jar.ChangingError](ExitPython),
+	is[*operation.NoPythonError](ExitPython), is[*plan.WrongPythonError](ExitPython), is[*jar.PendingError](ExitPython), is[*jar.ChangingError](ExitPython),
 	by(func(e interpreter.Rejection) int {
 		if e.Passing {
 			return ExitMachine

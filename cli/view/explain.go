@@ -6,7 +6,7 @@ import (
 	"strings"
 
 	"glassjar/core/catalog"
-	"glassjar/core/operation"
+	"glassjar/core/plan"
 	"glassjar/core/resolve"
 	"glassjar/core/version"
 )
@@ -17,7 +17,7 @@ func (s *Screen) solveWords(err error) (Message, bool) {
 	if errors.As(err, &unknown) {
 		return unknownNames(unknown), true
 	}
-	var failure *operation.SolveError
+	var failure *plan.SolveError
 	if !errors.As(err, &failure) {
 		return Message{}, false
 	}

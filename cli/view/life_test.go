@@ -12,6 +12,7 @@ import (
 	"glassjar/core/graph"
 	"glassjar/core/jar"
 	"glassjar/core/operation"
+	"glassjar/core/plan"
 	"glassjar/core/project"
 	"glassjar/core/store"
 )
@@ -49,10 +50,10 @@ var views = []struct {
 		s.Why(&operation.Why{Jar: "/orchard/.jar", Name: "core", Version: "1.0", Base: true})
 	}, []string{"nobody asked for it, and nothing needs it", "it belongs to the base"}},
 	{"outdated", func(s *Screen) {
-		s.Outdated(&operation.Outdated{Jar: "/orchard/.jar", Looked: 4, Behind: []operation.Behind{
+		s.Outdated(&operation.Outdated{Jar: "/orchard/.jar", Looked: 4, Behind: []plan.Behind{
 			{Name: "a", Version: "1", Fits: "2", Newest: "2"},
-			{Name: "b", Version: "1", Fits: "1", Newest: "3", Held: []operation.Hold{{By: operation.HeldBySpec, Range: "<2", Detail: "pyproject.toml, line 3"}, {By: "press", Range: "<3", Detail: "2.0"}}},
-			{Name: "c", Version: "1", Fits: "1", Newest: "3", Held: []operation.Hold{{By: operation.HeldByPython, Detail: ">=3.13"}, {By: operation.HeldByFiles}, {By: operation.HeldBySource}, {By: operation.HeldByYank, Detail: "mould"}, {By: operation.HeldByTogether}}}}})
+			{Name: "b", Version: "1", Fits: "1", Newest: "3", Held: []plan.Hold{{By: plan.HeldBySpec, Range: "<2", Detail: "pyproject.toml, line 3"}, {By: "press", Range: "<3", Detail: "2.0"}}},
+			{Name: "c", Version: "1", Fits: "1", Newest: "3", Held: []plan.Hold{{By: plan.HeldByPython, Detail: ">=3.13"}, {By: plan.HeldByFiles}, {By: plan.HeldBySource}, {By: plan.HeldByYank, Detail: "mould"}, {By: plan.HeldByTogether}}}}})
 		s.Outdated(&operation.Outdated{Jar: "/orchard/.jar", SampleOnly: true})
 	}, []string{"behind  a  here 1  fits 2  newest 2", "asked for as <2, pyproject.toml, line 3; press 2.0 needs <3", "it is for Python >=3.13", "withdrawn: mould", "does not fit with the others", "try     glassjar upgrade", "nothing: all are the newest"}},
 	{"history", func(s *Screen) {
@@ -60,8 +61,8 @@ var views = []struct {
 		s.History(&operation.History{Jar: "/orchard/.jar"})
 	}, []string{"state   1  2026-09-01 06:30  create", "now     2  2026-09-01 06:30  install press  +a 1, +b 1, +c 1 and 2 more", "none is written down"}},
 	{"diff", func(s *Screen) {
-		s.Difference(&operation.Difference{A: "/orchard/.jar", B: "/orchard/pylock.toml", Added: []operation.Item{{Name: "a", Version: "1"}}, Removed: []operation.Item{{Name: "b", From: "2"}},
-			Changed: []operation.Item{{Name: "c", From: "1", Version: "2"}}, OtherFiles: []operation.Item{{Name: "d", Version: "1"}}, OtherIndex: []operation.Item{{Name: "e", Version: "1", From: "x", Index: "y"}}, Pythons: []string{"CPython 3.9", "CPython 3.12"}, Same: 3})
+		s.Difference(&operation.Difference{A: "/orchard/.jar", B: "/orchard/pylock.toml", Added: []plan.Item{{Name: "a", Version: "1"}}, Removed: []plan.Item{{Name: "b", From: "2"}},
+			Changed: []plan.Item{{Name: "c", From: "1", Version: "2"}}, OtherFiles: []plan.Item{{Name: "d", Version: "1"}}, OtherIndex: []plan.Item{{Name: "e", Version: "1", From: "x", Index: "y"}}, Pythons: []string{"CPython 3.9", "CPython 3.12"}, Same: 3})
 		s.Difference(&operation.Difference{Same: 1})
 	}, []string{"from    .jar", "to      pylock.toml", "more    a  1", "less    b  2", "other   c  1 -> 2", "the same version with other files", "from x, and from y", "python  CPython 3.9  and  CPython 3.12", "no difference, 1 package the same"}},
 	{"check", func(s *Screen) {

@@ -6,12 +6,13 @@ import (
 	"strings"
 	"time"
 
-	"glassjar/core/catalog"
+	"glassjar/core/index"
 	"glassjar/core/operation"
+	"glassjar/core/plan"
 )
 
 // Plan shows what a command will do.
-func (s *Screen) Plan(p *operation.Plan) {
+func (s *Screen) Plan(p *plan.Plan) {
 	t := s.Sheet()
 	verb := ""
 	if p.Create {
@@ -56,11 +57,11 @@ func (s *Screen) Plan(p *operation.Plan) {
 	t.Print()
 }
 
-func (s *Screen) sources(t *Sheet, p *operation.Plan) {
+func (s *Screen) sources(t *Sheet, p *plan.Plan) {
 	from := map[string]bool{}
 	var names []string
 	fetch, here := 0, 0
-	for _, list := range [][]operation.Item{p.Add, p.Change, p.Mend} {
+	for _, list := range [][]plan.Item{p.Add, p.Change, p.Mend} {
 		for _, i := range list {
 			if i.Index != "" && !from[i.Index] {
 				from[i.Index] = true
@@ -90,7 +91,7 @@ func (s *Screen) sources(t *Sheet, p *operation.Plan) {
 	}
 }
 
-func reason(i operation.Item) string {
+func reason(i plan.Item) string {
 	switch {
 	case i.Asked:
 		return "asked for"
@@ -103,7 +104,7 @@ func reason(i operation.Item) string {
 }
 
 // passedOver lists package files that were not considered.
-func (s *Screen) passedOver(t *Sheet, list []catalog.PassedOver) {
+func (s *Screen) passedOver(t *Sheet, list []index.PassedOver) {
 	if !s.Verbose {
 		return
 	}
@@ -113,23 +114,23 @@ func (s *Screen) passedOver(t *Sheet, list []catalog.PassedOver) {
 }
 
 // held says what keeps a distribution from its newest version.
-func held(b operation.Behind) string {
+func held(b plan.Behind) string {
 	var parts []string
 	for _, h := range b.Held {
 		switch h.By {
-		case operation.HeldBySpec:
+		case plan.HeldBySpec:
 			parts = append(parts, "asked for as "+h.Range+", "+h.Detail)
-		case operation.HeldByPython:
+		case plan.HeldByPython:
 			parts = append(parts, "it is for Python "+h.Detail)
-		case operation.HeldByFiles:
+		case plan.HeldByFiles:
 			parts = append(parts, "it is published for other systems or Pythons only")
-		case operation.HeldBySource:
+		case plan.HeldBySource:
 			parts = append(parts, "it is published as source only")
-		case operation.HeldByYank:
+		case plan.HeldByYank:
 			parts = append(parts, strings.TrimSuffix("it was withdrawn: "+h.Detail, ": "))
-		case operation.HeldByUnread:
+		case plan.HeldByUnread:
 			parts = append(parts, "it cannot be read: "+h.Detail)
-		case operation.HeldByTogether:
+		case plan.HeldByTogether:
 			parts = append(parts, strings.TrimSuffix("it does not fit with the others: "+h.Detail, ": "))
 		default:
 			parts = append(parts, h.By+" "+h.Detail+" needs "+h.Range)

@@ -23,6 +23,7 @@ import (
 	"glassjar/core/metadata"
 	"glassjar/core/operation"
 	"glassjar/core/place"
+	"glassjar/core/plan"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
 	"glassjar/core/resolve"
@@ -111,7 +112,7 @@ func TestQuietAndJSON(t *testing.T) {
 func TestWords(t *testing.T) {
 	spec := version.MustParseSpecifiers
 	solve := func(facts ...resolve.Fact) error {
-		return &operation.SolveError{Failure: &resolve.Failure{Facts: facts}, Environment: "CPython 3.12.1 on linux x86_64"}
+		return &plan.SolveError{Failure: &resolve.Failure{Facts: facts}, Environment: "CPython 3.12.1 on linux x86_64"}
 	}
 	list := func(texts ...string) (out []version.Version) {
 		for _, v := range texts {
@@ -142,16 +143,16 @@ func TestWords(t *testing.T) {
 		{&jar.NewerFormatError{Path: "/orchard/.jar", Format: 9}, ExitPython, "format 9", "use that version"},
 		{&jar.ClashError{Path: "a.py", New: "x", Old: "y"}, ExitIntegrity, "y and x both have the file a.py", "only one"},
 		{&operation.NoPythonError{Wish: "4.0", From: "--python", PassedOver: []interpreter.Rejection{{Path: "/p", Why: "it hangs"}}}, ExitPython, "passed over /p: it hangs", "GLASSJAR_PYTHONS"},
-		{&operation.WrongPythonError{Environment: "CPython 3.7", Requires: ">=3.8", File: "pyproject.toml"}, ExitPython, "requires Python >=3.8", "discard"},
+		{&plan.WrongPythonError{Environment: "CPython 3.7", Requires: ">=3.8", File: "pyproject.toml"}, ExitPython, "requires Python >=3.8", "discard"},
 		{interpreter.Rejection{Path: "/orchard/p", Why: "it hangs"}, ExitPython, "it hangs", "glassjar pythons"},
 		{&operation.NoCommandError{Name: "prses", Near: []string{"press"}}, 127, "did you mean press?", "glassjar contents"},
 		{&operation.NoCommandError{Name: "prses", BroughtBy: []string{"press"}}, 127, "press brings it", "glassjar install press"},
 		{&operation.StillNeededError{By: map[string][]string{"a": {"b"}}, Roots: []string{"c"}}, ExitUsage, "a is needed by b", "glassjar uninstall c"},
 		{&operation.NotInstalledError{Names: []string{"x"}, Near: map[string][]string{"x": {"y"}}}, ExitUsage, "x: did you mean y?", "glassjar contents"},
-		{&operation.NoFittingFileError{Name: "a", Version: "1", Environment: "E"}, ExitUnsolved, "no file of a 1 for E", "glassjar record"},
-		{&operation.NoFittingFileError{Name: "a", Version: "1", Sources: true}, ExitBuild, "source distribution only", ""},
-		{&operation.NoFittingFileError{Name: "a", Kind: "vcs"}, ExitUnsolved, "of the kind vcs", ""},
-		{&operation.NotServedError{Environment: "E", Serves: []string{"m"}}, ExitUnsolved, "does not serve E", "glassjar record"},
+		{&plan.NoFittingFileError{Name: "a", Version: "1", Environment: "E"}, ExitUnsolved, "no file of a 1 for E", "glassjar record"},
+		{&plan.NoFittingFileError{Name: "a", Version: "1", Sources: true}, ExitBuild, "source distribution only", ""},
+		{&plan.NoFittingFileError{Name: "a", Kind: "vcs"}, ExitUnsolved, "of the kind vcs", ""},
+		{&plan.NotServedError{Environment: "E", Serves: []string{"m"}}, ExitUnsolved, "does not serve E", "glassjar record"},
 		{&catalog.UnknownNamesError{Names: []string{"a", "b"}, Near: map[string][]string{"a": {"c"}}, Indexes: []string{"i"}}, ExitUnsolved, "a: did you mean c?", "glassjar index add NAME"},
 		{&catalog.UnknownNamesError{Names: []string{"a"}, Indexes: []string{"sample"}, SampleOnly: true}, ExitUnsolved, "only the built-in sample", "glassjar index add public ADDRESS"},
 		{&operation.OutOfStepError{Added: []string{"a"}, Dropped: []string{"b"}}, ExitNo, "only the spec asks for a", "--as-recorded"},
@@ -196,11 +197,11 @@ func TestWords(t *testing.T) {
 }
 
 func TestPlanAndOutcome(t *testing.T) {
-	p := &operation.Plan{Jar: "/orchard/.jar", Python: "CPython 3.12.1", SampleOnly: true, Fetch: 12_345,
-		Add:    []operation.Item{{Name: "brixmeter", Version: "2.1", NeededBy: []string{"a", "b", "c", "d"}, Index: "sample"}},
-		Change: []operation.Item{{Name: "cider", From: "1.0", Version: "1.1", Asked: true, Index: "sample", Here: true}},
-		Mend:   []operation.Item{{Name: "must", Version: "3", Why: "its files are not as they were installed"}},
-		Remove: []operation.Item{{Name: "perry", From: "4"}}}
+	p := &plan.Plan{Jar: "/orchard/.jar", Python: "CPython 3.12.1", SampleOnly: true, Fetch: 12_345,
+		Add:    []plan.Item{{Name: "brixmeter", Version: "2.1", NeededBy: []string{"a", "b", "c", "d"}, Index: "sample"}},
+		Change: []plan.Item{{Name: "cider", From: "1.0", Version: "1.1", Asked: true, Index: "sample", Here: true}},
+		Mend:   []plan.Item{{Name: "must", Version: "3", Why: "its files are not as they were installed"}},
+		Remove: []plan.Item{{Name: "perry", From: "4"}}}
 	for n := range 12 {
 		p.Drop = append(p.Drop, fmt.Sprintf("junk%d.py", n))
 	}
@@ -216,7 +217,7 @@ func TestPlanAndOutcome(t *testing.T) {
 		assert.Contains(t, out.String(), line)
 	}
 	out.Reset()
-	s.Plan(&operation.Plan{Jar: "/orchard/.jar", Kept: 3})
+	s.Plan(&plan.Plan{Jar: "/orchard/.jar", Kept: 3})
 	assert.Contains(t, out.String(), "keep    3 packages, nothing to change")
 	assert.Equal(t, "linux-x86_64, macos-arm64 with Python 3.8 to 3.14; windows-x86_64 with Python 3.9, 3.10",
 		targets([]string{"linux-x86_64 3.14", "macos-arm64 3.14", "linux-x86_64 3.8", "macos-arm64 3.8", "linux-x86_64 3.9", "macos-arm64 3.9", "windows-x86_64 3.10", "windows-x86_64 3.9"}))

@@ -19,6 +19,7 @@ import (
 	"glassjar/core/metadata"
 	"glassjar/core/operation"
 	"glassjar/core/place"
+	"glassjar/core/plan"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
 	"glassjar/core/shell"
@@ -115,13 +116,13 @@ func (s *Screen) jarWords(err error) (Message, bool) {
 		gone      *jar.InterpreterGoneError
 		newer     *jar.NewerFormatError
 		noPython  *operation.NoPythonError
-		wrong     *operation.WrongPythonError
+		wrong     *plan.WrongPythonError
 		rejected  interpreter.Rejection
 		command   *operation.NoCommandError
 		needed    *operation.StillNeededError
 		missing   *operation.NotInstalledError
-		noFile    *operation.NoFittingFileError
-		served    *operation.NotServedError
+		noFile    *plan.NoFittingFileError
+		served    *plan.NotServedError
 		trust     *place.NotTrustedError
 		elsewhere *place.ElsewhereError
 		several   *place.SeveralError
@@ -208,7 +209,7 @@ func (s *Screen) jarWords(err error) (Message, bool) {
 	return Message{}, false
 }
 
-func noFittingFile(e *operation.NoFittingFileError) Message {
+func noFittingFile(e *plan.NoFittingFileError) Message {
 	m := Message{What: strings.TrimSpace("the record cannot be followed for " + e.Name + " " + e.Version), Reasons: []string{e.Error()},
 		Try: []string{"make a record that serves this system too: glassjar record"}}
 	switch {

@@ -42,7 +42,7 @@ type Catalog struct {
 	metas  once.Map[string, metadata.Metadata] // by SHA-256, or address
 
 	mu     sync.Mutex
-	passed map[string]PassedOver // by file name
+	passed map[string]index.PassedOver // by file name
 }
 
 // listing is what the indexes have of one distribution.
@@ -55,14 +55,6 @@ type listing struct {
 type Release struct {
 	Version version.Version
 	Files   []index.File
-}
-
-// PassedOver is a package file that was not considered, since it cannot be read.
-type PassedOver struct {
-	Name    string `json:"name"`
-	Version string `json:"version"`
-	File    string `json:"file"`
-	Why     string `json:"why"`
 }
 
 // Use sets the indexes that are asked, and what they pass over is noted; nil asks none.
@@ -78,21 +70,21 @@ func (c *Catalog) Use(indexes *index.Ordered) *Catalog {
 func (c *Catalog) pass(name string, f index.File, why string) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	one := PassedOver{Name: name, File: f.Name, Why: why}
+	one := index.PassedOver{Name: name, File: f.Name, Why: why}
 	if !f.Version.IsZero() {
 		one.Version = f.Version.String()
 	}
 	if c.passed == nil {
-		c.passed = map[string]PassedOver{}
+		c.passed = map[string]index.PassedOver{}
 	}
 	c.passed[f.Name] = one
 }
 
 // PassedOver are all files that were not considered, by name.
-func (c *Catalog) PassedOver() []PassedOver {
+func (c *Catalog) PassedOver() []index.PassedOver {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	out := []PassedOver{}
+	out := []index.PassedOver{}
 	for _, file := range slices.Sorted(maps.Keys(c.passed)) {
 		out = append(out, c.passed[file])
 	}

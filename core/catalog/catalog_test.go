@@ -212,7 +212,7 @@ func TestMetadata(t *testing.T) {
 		passed := cat.PassedOver()
 		require.Equal(t, c.passed, len(passed) == 1, c.file)
 		if c.passed {
-			assert.Equal(t, catalog.PassedOver{Name: "press", Version: f.Version.String(), File: c.file, Why: err.Error()}, passed[0])
+			assert.Equal(t, index.PassedOver{Name: "press", Version: f.Version.String(), File: c.file, Why: err.Error()}, passed[0])
 		}
 	}
 }

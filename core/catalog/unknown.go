@@ -4,10 +4,12 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"glassjar/core/index"
 	"glassjar/core/near"
+	"glassjar/core/resolve"
 )
 
 // unknown are those of the names that no index has.
@@ -81,4 +83,32 @@ func (c *Catalog) Near(ctx context.Context, name string) []string {
 		return nil // a hint more or less
 	}
 	return near.Names(name, all)
+}
+
+// Unasked looks, once there is no solution, for versions that would meet a need
+// in indexes that are not asked: another one comes first, or a pin says so.
+func (c *Catalog) Unasked(ctx context.Context, failure *resolve.Failure) []index.Unasked {
+	var out []index.Unasked
+	seen := map[string]bool{}
+	for _, f := range failure.Facts {
+		for _, n := range f.Needs {
+			if seen[n.Name] || len(c.Indexes.Sources) < 2 || slices.ContainsFunc(f.Offered, n.Specifiers.Holds) {
+				continue
+			}
+			seen[n.Name] = true
+			for _, s := range c.Indexes.Unasked(ctx, n.Name) {
+				files, err := s.Files(ctx, n.Name)
+				if err != nil {
+					continue // a hint more or less
+				}
+				for _, r := range ByVersion(files) {
+					if n.Specifiers.Admits(r.Version) {
+						out = append(out, index.Unasked{Name: n.Name, Version: r.Version.String(), Index: s.Name()})
+						break
+					}
+				}
+			}
+		}
+	}
+	return out
 }

@@ -218,3 +218,14 @@ func (o *Ordered) Names(ctx context.Context) ([]string, error) {
 	}
 	return all, nil
 }
+
+// PassedOver is a package file that was not considered, since it cannot be read.
+type PassedOver struct {
+	Name    string `json:"name"`
+	Version string `json:"version"`
+	File    string `json:"file"`
+	Why     string `json:"why"`
+}
+
+// Unasked is a version that an index has which is not asked for its name.
+type Unasked struct{ Name, Version, Index string }

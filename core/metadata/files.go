@@ -210,3 +210,16 @@ func FileURL(path string) string {
 	}
 	return (&url.URL{Scheme: "file", Path: path}).String()
 }
+
+// PathOf is the path that a file: address names.
+func PathOf(address string) (string, bool) {
+	u, err := url.Parse(address)
+	if err != nil || u.Scheme != "file" || u.Host != "" && u.Host != "localhost" {
+		return "", false
+	}
+	path := u.Path
+	if len(path) > 2 && path[0] == '/' && path[2] == ':' {
+		path = path[1:] // a drive
+	}
+	return filepath.FromSlash(path), true
+}

@@ -13,6 +13,7 @@ import (
 	"glassjar/core/jar"
 	"glassjar/core/metadata"
 	"glassjar/core/place"
+	"glassjar/core/plan"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
 	"glassjar/core/resolve"
@@ -241,7 +242,7 @@ func maturity(meta metadata.Metadata) string {
 	return ""
 }
 
-var unfitWords = map[int]string{resolve.Python: HeldByPython, resolve.NoFile: HeldByFiles, resolve.SourceOnly: HeldBySource, resolve.Yanked: HeldByYank}
+var unfitWords = map[int]string{resolve.Python: plan.HeldByPython, resolve.NoFile: plan.HeldByFiles, resolve.SourceOnly: plan.HeldBySource, resolve.Yanked: plan.HeldByYank}
 
 func (a *About) addReleases(releases []catalog.Release, env target.Environment) {
 	for _, r := range releases {

@@ -9,13 +9,14 @@ import (
 	"glassjar/core/catalog"
 	"glassjar/core/guard"
 	"glassjar/core/index"
+	"glassjar/core/plan"
 	"glassjar/core/store"
 	"glassjar/core/wheel"
 )
 
 // brought is a distribution of a plan whose files are in the store.
 type brought struct {
-	selection
+	plan.Choice
 	wheel *wheel.Wheel
 	tree  *store.Tree
 	// stored and compiled are where the wheel's entries and their bytecode stand.
@@ -26,7 +27,7 @@ type brought struct {
 // and unpacked while others still come, and given on as soon as it is there.
 type bringing struct {
 	m         *Machine
-	plan      *Plan
+	job       *job
 	transfer  *catalog.Transfer
 	compiling *compiling
 	slots     chan struct{} // for unpacking
@@ -36,11 +37,11 @@ type bringing struct {
 }
 
 // bring begins to bring the files of a plan. It ends with the context.
-func (m *Machine) bring(ctx context.Context, p *Plan) *bringing {
-	b := &bringing{m: m, plan: p, compiling: m.compiling(p.python), slots: make(chan struct{}, unpackAtOnce), arrived: make(chan brought), done: make(chan struct{})}
+func (m *Machine) bring(ctx context.Context, p *job) *bringing {
+	b := &bringing{m: m, job: p, compiling: m.compiling(p.python), slots: make(chan struct{}, unpackAtOnce), arrived: make(chan brought), done: make(chan struct{})}
 	var files []index.File
-	for _, s := range p.selected {
-		files = append(files, s.file)
+	for _, s := range p.steps.Install {
+		files = append(files, s.File)
 	}
 	b.transfer = &catalog.Transfer{Report: m.Report}
 	if len(files) > 0 {
@@ -79,11 +80,11 @@ const (
 
 // all brings everything, the largest first: what is left at the end is small.
 func (b *bringing) all(ctx context.Context) error {
-	list := slices.Clone(b.plan.selected)
-	slices.SortStableFunc(list, func(x, y selection) int { return cmp.Compare(y.file.Size, x.file.Size) })
-	large, others := make(chan selection, len(list)), make(chan selection, len(list))
+	list := slices.Clone(b.job.steps.Install)
+	slices.SortStableFunc(list, func(x, y plan.Choice) int { return cmp.Compare(y.File.Size, x.File.Size) })
+	large, others := make(chan plan.Choice, len(list)), make(chan plan.Choice, len(list))
 	for _, s := range list {
-		if s.file.Size >= largeSize {
+		if s.File.Size >= largeSize {
 			large <- s
 		} else {
 			others <- s
@@ -113,13 +114,13 @@ func (b *bringing) all(ctx context.Context) error {
 }
 
 // one fetches a file, and has it unpacked while the next is fetched.
-func (b *bringing) one(ctx context.Context, group *guard.Group, s selection) error {
-	if tree, ok := b.m.Store.Tree(s.file.SHA256()); ok {
+func (b *bringing) one(ctx context.Context, group *guard.Group, s plan.Choice) error {
+	if tree, ok := b.m.Store.Tree(s.File.SHA256()); ok {
 		return b.give(ctx, s, tree)
 	}
-	path, sum, err := b.plan.catalog.Fetch(ctx, s.file, b.transfer)
+	path, sum, err := b.job.catalog.Fetch(ctx, s.File, b.transfer)
 	if err != nil {
-		return fmt.Errorf("%s: %w", s.file.Name, err)
+		return fmt.Errorf("%s: %w", s.File.Name, err)
 	}
 	group.Go(func() error {
 		// Few at a time: what is unpacked is put in place while others are.
@@ -129,7 +130,7 @@ func (b *bringing) one(ctx context.Context, group *guard.Group, s selection) err
 		case <-ctx.Done():
 			return ctx.Err()
 		}
-		tree, err := b.m.Store.UnpackWheel(ctx, path, s.file.Name, sum, wheel.LimitsFor(b.plan.system()))
+		tree, err := b.m.Store.UnpackWheel(ctx, path, s.File.Name, sum, wheel.LimitsFor(b.job.system()))
 		if err != nil {
 			return err
 		}
@@ -139,7 +140,7 @@ func (b *bringing) one(ctx context.Context, group *guard.Group, s selection) err
 }
 
 // give hands a distribution on.
-func (b *bringing) give(ctx context.Context, s selection, tree *store.Tree) error {
+func (b *bringing) give(ctx context.Context, s plan.Choice, tree *store.Tree) error {
 	tree.Use()
 	w, stored, err := tree.Wheel()
 	if err != nil {
@@ -150,7 +151,7 @@ func (b *bringing) give(ctx context.Context, s selection, tree *store.Tree) erro
 		return err
 	}
 	select {
-	case b.arrived <- brought{selection: s, wheel: w, tree: tree, stored: stored, compiled: compiled}:
+	case b.arrived <- brought{Choice: s, wheel: w, tree: tree, stored: stored, compiled: compiled}:
 		return nil
 	case <-ctx.Done():
 		return ctx.Err()
@@ -158,7 +159,7 @@ func (b *bringing) give(ctx context.Context, s selection, tree *store.Tree) erro
 }
 
 // system is the operating system of a plan's interpreter.
-func (p *Plan) system() string {
+func (p *job) system() string {
 	if p.jar != nil {
 		return p.jar.State.OS
 	}

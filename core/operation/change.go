@@ -11,7 +11,6 @@ import (
 	"syscall"
 	"time"
 
-	"glassjar/core/catalog"
 	"glassjar/core/durable"
 	"glassjar/core/index"
 	"glassjar/core/jar"
@@ -19,6 +18,7 @@ import (
 	"glassjar/core/lock"
 	"glassjar/core/metadata"
 	"glassjar/core/place"
+	"glassjar/core/plan"
 	"glassjar/core/progress"
 	"glassjar/core/project"
 	"glassjar/core/store"
@@ -26,7 +26,7 @@ import (
 
 // Outcome is what a command did.
 type Outcome struct {
-	Plan *Plan `json:"plan"`
+	Plan *plan.Plan `json:"plan"`
 	// Done is false where the plan was only to be shown, or was declined.
 	Done bool `json:"done"`
 	// Fetched counts the bytes that were transferred; Files those put in place.
@@ -39,12 +39,12 @@ type Outcome struct {
 }
 
 // Decide looks at a plan and says whether to go on.
-type Decide func(*Plan) (bool, error)
+type Decide func(*plan.Plan) (bool, error)
 
 // carryOut fetches, verifies and applies a plan, if decide says so.
-func (m *Machine) carryOut(ctx context.Context, p *Plan, decide Decide) (*Outcome, error) {
-	out := &Outcome{Plan: p, Wrote: []string{}, Warnings: []string{}}
-	if ok, err := decide(p); err != nil || !ok {
+func (m *Machine) carryOut(ctx context.Context, p *job, decide Decide) (*Outcome, error) {
+	out := &Outcome{Plan: p.Plan, Wrote: []string{}, Warnings: []string{}}
+	if ok, err := decide(p.Plan); err != nil || !ok {
 		return out, err
 	}
 	start := time.Now()
@@ -53,7 +53,7 @@ func (m *Machine) carryOut(ctx context.Context, p *Plan, decide Decide) (*Outcom
 		return out, err
 	}
 	defer release()
-	change := jar.Change{Remove: p.removed, Drop: p.Drop, Requested: p.marks, Own: p.structure, Outside: m.outside(p.place),
+	change := jar.Change{Remove: p.removed, Drop: p.Drop, Requested: p.steps.Asked, Own: p.structure, Outside: m.outside(p.place),
 		CacheTag: p.python.Said.CacheTag, Placer: &store.Placer{Store: m.Store, Way: m.Settings.Placing}}
 	if change.Own == nil {
 		change.Own = map[string]jar.OwnFile{}
@@ -94,8 +94,8 @@ func (m *Machine) carryOut(ctx context.Context, p *Plan, decide Decide) (*Outcom
 			return nil, err
 		}
 		out.Warnings = append(out.Warnings, one.wheel.Warnings...)
-		origins[one.name] = one.tree.SHA256
-		return &jar.Addition{Wheel: one.wheel, Requested: one.asked, Direct: directOf(one.file, one.tree.SHA256), Stored: one.stored, Compiled: one.compiled}, nil
+		origins[one.Name] = one.tree.SHA256
+		return &jar.Addition{Wheel: one.wheel, Requested: one.Asked, Direct: directOf(one.File, one.tree.SHA256), Stored: one.stored, Compiled: one.compiled}, nil
 	}
 	change.Late = func(own map[string]jar.OwnFile) error { return m.lateWrites(p, origins, own) }
 	var placed atomic.Int64
@@ -122,7 +122,7 @@ func (m *Machine) carryOut(ctx context.Context, p *Plan, decide Decide) (*Outcom
 		}
 		return out, m.noRoom(p, m.lost(err))
 	}
-	m.later = m.later || coming.compiling.kind != "" && coming.compiling.pool == nil && len(p.selected) > 0 && (coming.compiling.find == nil || change.Placer.Left() > 0)
+	m.later = m.later || coming.compiling.kind != "" && coming.compiling.pool == nil && len(p.steps.Install) > 0 && (coming.compiling.find == nil || change.Placer.Left() > 0)
 	m.afterwards(p.place.Root)
 	out.Fetched = coming.transfer.Came()
 	out.Done, out.Took = true, time.Since(start)
@@ -187,16 +187,16 @@ func (e *NoRoomError) Error() string { return e.Err.Error() }
 func (e *NoRoomError) Unwrap() error { return e.Err }
 
 // noRoom adds to the error of a full disk what the plan needs.
-func (m *Machine) noRoom(p *Plan, err error) error {
+func (m *Machine) noRoom(p *job, err error) error {
 	if !errors.Is(err, syscall.ENOSPC) && !errors.Is(err, syscall.EDQUOT) {
 		return err
 	}
 	e := &NoRoomError{Err: err}
-	for _, s := range p.selected {
-		if t, ok := m.Store.Tree(s.file.SHA256()); ok {
+	for _, s := range p.steps.Install {
+		if t, ok := m.Store.Tree(s.File.SHA256()); ok {
 			e.Need += t.Bytes()
 		} else {
-			e.Need += max(s.file.Size, 0)
+			e.Need += max(s.File.Size, 0)
 		}
 	}
 	return e
@@ -215,7 +215,7 @@ func (m *Machine) lost(err error) error {
 }
 
 // lateWrites are the files that tell where everything came from.
-func (m *Machine) lateWrites(p *Plan, origins map[string]string, own map[string]jar.OwnFile) error {
+func (m *Machine) lateWrites(p *job, origins map[string]string, own map[string]jar.OwnFile) error {
 	if !sameOrigins(p.jar, origins) {
 		own[originsPath] = jar.OwnFile{Data: originsText(origins)}
 	}
@@ -229,7 +229,7 @@ func (m *Machine) lateWrites(p *Plan, origins map[string]string, own map[string]
 }
 
 // collectWrites adds the spec, the record and the jar's parts where they change.
-func (m *Machine) collectWrites(p *Plan, change *jar.Change, out *Outcome) error {
+func (m *Machine) collectWrites(p *job, change *jar.Change, out *Outcome) error {
 	if !p.parts.Equal(p.jar.State.Parts) {
 		state, err := p.jar.State.WithParts(p.parts)
 		if err != nil {
@@ -299,13 +299,9 @@ func directOf(f index.File, sum string) *metadata.DirectURL {
 	return &metadata.DirectURL{URL: f.URL, ArchiveInfo: &metadata.ArchiveInfo{Hashes: map[string]string{"sha256": sum}}}
 }
 
-func emptyPlan(at place.Place) *Plan {
-	return &Plan{Jar: at.Root, place: at, write: map[string][]byte{}, Add: []Item{}, Change: []Item{}, Remove: []Item{}, Mend: []Item{}, Drop: []string{}, Notes: []string{}, PassedOver: []catalog.PassedOver{}, Left: []project.LeftOut{}}
-}
-
 // newPlan opens the jar of a place and looks at what is in it.
-func (m *Machine) newPlan(ctx context.Context, at place.Place) (*Plan, []jar.Installed, error) {
-	p := emptyPlan(at)
+func (m *Machine) newPlan(ctx context.Context, at place.Place) (*job, []jar.Installed, error) {
+	p := newJob(at)
 	var err error
 	if p.jar, err = m.open(at); err != nil {
 		return nil, nil, err

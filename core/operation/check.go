@@ -8,6 +8,7 @@ import (
 	"glassjar/core/graph"
 	"glassjar/core/jar"
 	"glassjar/core/place"
+	"glassjar/core/plan"
 	"glassjar/core/project"
 )
 
@@ -164,7 +165,7 @@ func (m *Machine) pythonFault(ctx context.Context, j *jar.Jar) string {
 // mend restores the distributions with faults from their package files, and
 // links the jar to its interpreter anew.
 func (m *Machine) mend(ctx context.Context, at place.Place) ([]string, error) {
-	p := emptyPlan(at)
+	p := newJob(at)
 	installed, survey, err := m.present(ctx, p, &project.Spec{}, "", true)
 	if err != nil {
 		return nil, err
@@ -183,17 +184,17 @@ func (m *Machine) mend(ctx context.Context, at place.Place) ([]string, error) {
 	}
 	indexes, _ := m.indexes(spec)
 	p.catalog = m.newCatalog(indexes)
-	if p.selected, err = momentSelection(moment); err != nil {
+	if p.choices, err = momentSelection(moment); err != nil {
 		return nil, err
 	}
 	survey.Unknown = nil
-	p.compare(installed, readOrigins(p.jar), func(jar.Installed) bool { return false }, survey)
-	out, err := m.carryOut(ctx, p, func(*Plan) (bool, error) { return true, nil })
+	p.compare(installed, func(jar.Installed) bool { return true }, survey, plan.Aim{})
+	out, err := m.carryOut(ctx, p, func(*plan.Plan) (bool, error) { return true, nil })
 	if err != nil {
 		return nil, err
 	}
 	mended := append([]string{}, out.Plan.Structure...)
-	for _, list := range [][]Item{p.Mend, p.Add} {
+	for _, list := range [][]plan.Item{p.Mend, p.Add} {
 		for _, i := range list {
 			mended = append(mended, i.Name+" "+i.Version)
 		}

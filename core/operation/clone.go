@@ -10,6 +10,7 @@ import (
 	"glassjar/core/interpreter"
 	"glassjar/core/jar"
 	"glassjar/core/place"
+	"glassjar/core/plan"
 	"glassjar/core/project"
 	"glassjar/core/target"
 )
@@ -100,13 +101,13 @@ func (m *Machine) cloneFiles(ctx context.Context, j *jar.Jar, from, to place.Pla
 	if err != nil {
 		return nil, err
 	}
-	p := emptyPlan(to)
-	p.Create, p.Python, p.fresh = true, in.Title(), true
+	p := newJob(to)
+	p.Create, p.Python = true, in.Title()
 	for _, d := range installed {
-		p.Add = append(p.Add, Item{Name: d.Key(), Version: d.Version().String(), Asked: d.Requested, Here: true})
+		p.Add = append(p.Add, plan.Item{Name: d.Key(), Version: d.Version().String(), Asked: d.Requested, Here: true})
 	}
-	out := &Outcome{Plan: p, Wrote: []string{}, Warnings: []string{}}
-	if ok, err := decide(p); err != nil || !ok {
+	out := &Outcome{Plan: p.Plan, Wrote: []string{}, Warnings: []string{}}
+	if ok, err := decide(p.Plan); err != nil || !ok {
 		return out, err
 	}
 	start := m.now()
@@ -182,14 +183,14 @@ func (m *Machine) cloneByRecord(ctx context.Context, from, to place.Place, wish 
 		return nil, err
 	}
 	against := &CannotCloneError{Python: env.Title}
-	if err := served(record, env); err != nil {
+	if err := plan.Served(record, env); err != nil {
 		against.Against = append(against.Against, err.Error())
 	} else if !record.RequiresPython.Holds(env.Python) {
 		against.Against = append(against.Against, "the record is for Python "+record.RequiresPython.String())
 	}
 	for _, e := range record.Packages {
 		if len(against.Against) == 0 || !e.RequiresPython.Holds(env.Python) {
-			if _, err := pickFile(record, e, env); err != nil && e.Marker.HoldsIn(env.Markers, nil, nil) {
+			if _, err := plan.PickFile(record, e, env); err != nil && e.Marker.HoldsIn(env.Markers, nil, nil) {
 				against.Against = append(against.Against, err.Error())
 			}
 		}

@@ -110,7 +110,7 @@ func (m *Machine) createFilled(ctx context.Context, c *Created, spec *project.Sp
 	for _, a := range spec.Asked {
 		known[a.Key()] = true
 	}
-	p := emptyPlan(c.Place)
+	p := newJob(c.Place)
 	p.Create, p.python, p.Python, p.seeSystem = true, c.Python, c.Python.Title(), seeSystem
 	if err := m.planFor(ctx, p, nil, spec, edited, resolveOptions{known: known, asked: asked}); err != nil {
 		return nil, err

@@ -10,6 +10,7 @@ import (
 
 	"glassjar/core/jar"
 	"glassjar/core/place"
+	"glassjar/core/plan"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
 	"glassjar/core/version"
@@ -21,13 +22,13 @@ type Difference struct {
 	A string `json:"a"`
 	B string `json:"b"`
 	// Added are only in B, Removed only in A, Changed in both with other versions.
-	Added   []Item `json:"added"`
-	Removed []Item `json:"removed"`
-	Changed []Item `json:"other_versions"`
+	Added   []plan.Item `json:"added"`
+	Removed []plan.Item `json:"removed"`
+	Changed []plan.Item `json:"other_versions"`
 	// OtherFiles have the same version from other package files, or with other
 	// contents; OtherIndex the same from another index.
-	OtherFiles []Item `json:"other_files"`
-	OtherIndex []Item `json:"other_index"`
+	OtherFiles []plan.Item `json:"other_files"`
+	OtherIndex []plan.Item `json:"other_index"`
 	// Pythons are those of A and B where they differ.
 	Pythons []string `json:"pythons"`
 	Same    int      `json:"same"`
@@ -187,22 +188,22 @@ func (s *side) apply(other *side) {
 }
 
 func compareSides(x, y *side) *Difference {
-	d := &Difference{A: x.title, B: y.title, Added: []Item{}, Removed: []Item{}, Changed: []Item{}, OtherFiles: []Item{}, OtherIndex: []Item{}, Pythons: []string{}}
+	d := &Difference{A: x.title, B: y.title, Added: []plan.Item{}, Removed: []plan.Item{}, Changed: []plan.Item{}, OtherFiles: []plan.Item{}, OtherIndex: []plan.Item{}, Pythons: []string{}}
 	if x.python != "" && y.python != "" && x.python != y.python {
 		d.Pythons = []string{x.python, y.python}
 	}
 	for _, name := range sortedNames(x.packages) {
 		if _, ok := y.packages[name]; !ok {
-			d.Removed = append(d.Removed, Item{Name: name, From: x.packages[name].version})
+			d.Removed = append(d.Removed, plan.Item{Name: name, From: x.packages[name].version})
 		}
 	}
 	for _, name := range sortedNames(y.packages) {
 		b := y.packages[name]
 		a, ok := x.packages[name]
-		item := Item{Name: name, Version: b.version, From: a.version}
+		item := plan.Item{Name: name, Version: b.version, From: a.version}
 		switch {
 		case !ok:
-			d.Added = append(d.Added, Item{Name: name, Version: b.version})
+			d.Added = append(d.Added, plan.Item{Name: name, Version: b.version})
 		case !sameVersion(a.version, b.version):
 			d.Changed = append(d.Changed, item)
 		case otherFiles(a, b):

@@ -108,7 +108,7 @@ func (m *Machine) directFile(ctx context.Context, c *catalog.Catalog, a project.
 	}
 	u.Fragment = ""
 	f := index.File{Name: path.Base(u.Path), Distribution: name.Name, Version: name.Version, Wheel: &name, URL: u.String(), Size: -1, Hashes: want}
-	if local, ok := localURL(f.URL); ok {
+	if local, ok := metadata.PathOf(f.URL); ok {
 		f.Path = local
 		if _, err := os.Stat(local); err != nil {
 			return f, &UsageError{fmt.Sprintf("there is no file %s", project.Shorten(m.Dir, local)), ""}

@@ -10,9 +10,9 @@ import (
 	"path/filepath"
 	"strings"
 
-	"glassjar/core/jar"
 	"glassjar/core/limits"
 	"glassjar/core/place"
+	"glassjar/core/plan"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
 	"glassjar/core/resolve"
@@ -127,7 +127,7 @@ func kindOf(file string, text []byte) string {
 // them.
 func (m *Machine) fromRoots(ctx context.Context, at place.Place, spec *project.Spec, roots []project.Asked, opt RecreateOptions, decide Decide) (*Outcome, error) {
 	indexes, sampleOnly := m.indexes(spec)
-	p := emptyPlan(at)
+	p := newJob(at)
 	p.catalog, p.SampleOnly = m.newCatalog(indexes), sampleOnly
 	installed, survey, err := m.present(ctx, p, spec, opt.Python, false)
 	if err != nil {
@@ -135,7 +135,7 @@ func (m *Machine) fromRoots(ctx context.Context, at place.Place, spec *project.S
 	}
 	p.Python = p.python.Title()
 	env := target.EnvironmentOf(p.python)
-	if err := checkPython(spec, env); err != nil {
+	if err := plan.CheckPython(spec.RequiresPython, env); err != nil {
 		return nil, err
 	}
 	u, err := m.solveAll(ctx, p, spec, roots, resolve.Problem{})
@@ -148,7 +148,7 @@ func (m *Machine) fromRoots(ctx context.Context, at place.Place, spec *project.S
 	if p.parts, err = opt.parts(project.Parts{}, &project.Record{Groups: spec.Groups, Extras: spec.Extras}); err != nil {
 		return nil, err
 	}
-	p.selected = pickParts(u, roots, env, p.chosen)
+	p.choices = u.Parts(p.parts)
 	if err := m.hashAll(ctx, p); err != nil {
 		return nil, err
 	}
@@ -161,7 +161,7 @@ func (m *Machine) fromRoots(ctx context.Context, at place.Place, spec *project.S
 }
 
 // writeDown adds spec and record to what a plan writes.
-func (m *Machine) writeDown(ctx context.Context, p *Plan, spec *project.Spec, roots []project.Asked, u *universal) error {
+func (m *Machine) writeDown(ctx context.Context, p *job, spec *project.Spec, roots []project.Asked, u *plan.Solutions) error {
 	var err error
 	text := spec.Text
 	if text == nil {
@@ -174,7 +174,7 @@ func (m *Machine) writeDown(ctx context.Context, p *Plan, spec *project.Spec, ro
 		}
 	}
 	p.write[p.place.SpecFile] = text
-	p.write[p.place.RecordFile], err = m.universalRecord(ctx, p, spec, roots, u)
+	p.write[p.place.RecordFile], err = m.recordText(ctx, p, spec, roots, u)
 	return err
 }
 
@@ -200,15 +200,15 @@ func (m *Machine) wouldBe(at place.Place, record *project.Record, opt RecreateOp
 		return nil, err
 	}
 	env := t.Environment()
-	list, err := fromEntries(record, env, parts)
+	list, err := plan.FromRecord(record, env, parts)
 	if err != nil {
 		return nil, err
 	}
-	p := emptyPlan(at)
+	p := newJob(at)
 	p.Python, p.Create = env.Title, true
 	p.catalog = m.newCatalog(nil)
-	p.selected = list
-	p.compare(nil, nil, func(jar.Installed) bool { return false }, nil)
-	_, err = decide(p)
-	return &Outcome{Plan: p, Wrote: []string{}, Warnings: []string{}}, err
+	p.choices = list
+	p.compare(nil, nil, nil, plan.Aim{})
+	_, err = decide(p.Plan)
+	return &Outcome{Plan: p.Plan, Wrote: []string{}, Warnings: []string{}}, err
 }

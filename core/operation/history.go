@@ -13,6 +13,7 @@ import (
 	"glassjar/core/limits"
 	"glassjar/core/metadata"
 	"glassjar/core/place"
+	"glassjar/core/plan"
 	"glassjar/core/project"
 	"glassjar/core/version"
 )
@@ -60,7 +61,7 @@ func (m *Machine) history(ref string) (*History, error) {
 }
 
 // nextMoment is the state that a plan leads to.
-func (m *Machine) nextMoment(p *Plan, origins map[string]string) (jar.Moment, error) {
+func (m *Machine) nextMoment(p *job, origins map[string]string) (jar.Moment, error) {
 	last, _, err := p.jar.LastMoment()
 	if err != nil {
 		return jar.Moment{}, err
@@ -77,11 +78,11 @@ func (m *Machine) nextMoment(p *Plan, origins map[string]string) (jar.Moment, er
 	for _, d := range p.removed {
 		delete(have, d.Key())
 	}
-	for _, s := range p.selected {
-		have[s.name] = jar.MomentPackage{Name: s.name, Version: s.version.String(), File: s.file.Name, SHA256: origins[s.name], Size: max(s.file.Size, 0),
-			URL: s.file.URL, Index: s.file.Index, Direct: s.file.Index == "", Requested: s.asked}
+	for _, c := range p.steps.Install {
+		have[c.Name] = jar.MomentPackage{Name: c.Name, Version: c.Version.String(), File: c.File.Name, SHA256: origins[c.Name], Size: max(c.File.Size, 0),
+			URL: c.File.URL, Index: c.File.Index, Direct: c.File.Index == "", Requested: c.Asked}
 	}
-	for name, asked := range p.marks {
+	for name, asked := range p.steps.Asked {
 		if e, ok := have[name]; ok {
 			e.Requested = asked
 			have[name] = e
@@ -95,7 +96,7 @@ func (m *Machine) nextMoment(p *Plan, origins map[string]string) (jar.Moment, er
 }
 
 // textOf is what a file will hold once the plan is carried out.
-func (m *Machine) textOf(p *Plan, file string) *string {
+func (m *Machine) textOf(p *job, file string) *string {
 	data, written := p.write[file]
 	if !written {
 		var err error
@@ -111,7 +112,7 @@ func (m *Machine) textOf(p *Plan, file string) *string {
 }
 
 // did says what a plan does, a word each.
-func did(p *Plan) []string {
+func did(p *job) []string {
 	var out []string
 	for _, i := range p.Add {
 		out = append(out, "+"+i.Name+" "+i.Version)
@@ -138,7 +139,7 @@ func (m *Machine) now() time.Time {
 
 // firstMoment is the state that begins the history of an empty jar, as its file.
 func (m *Machine) firstMoment(python string, at place.Place) ([]byte, error) {
-	p := &Plan{place: at}
+	p := &job{place: at}
 	return jar.Moment{Number: 1, At: m.now(), Command: m.Command, Python: python, Spec: m.textOf(p, at.SpecFile), Record: m.textOf(p, at.RecordFile)}.Bytes()
 }
 
@@ -186,30 +187,24 @@ func pickMoment(states []jar.Moment, number int) (jar.Moment, error) {
 
 // toMoment makes the jar, the spec and the record what they were. What was put
 // into the jar by other means stays.
-func (m *Machine) toMoment(ctx context.Context, p *Plan, installed []jar.Installed, to jar.Moment, decide Decide) (*Outcome, error) {
+func (m *Machine) toMoment(ctx context.Context, p *job, installed []jar.Installed, to jar.Moment, decide Decide) (*Outcome, error) {
 	spec, err := readSpec(p.place)
 	if err != nil {
 		return nil, err
 	}
 	indexes, _ := m.indexes(spec)
 	p.catalog, p.parts = m.newCatalog(indexes), to.Parts
-	if p.selected, err = momentSelection(to); err != nil {
+	if p.choices, err = momentSelection(to); err != nil {
 		return nil, err
 	}
-	p.whyRemove = fmt.Sprintf("it is not in state %d", to.Number)
 	origins := readOrigins(p.jar)
 	survey, err := p.jar.QuickSurvey(installed)
 	if err != nil {
 		return nil, err
 	}
 	survey.Unknown = nil // what belongs to nothing is not this command's business
-	p.compare(installed, origins, func(d jar.Installed) bool { return origins[d.Key()] != "" }, &survey)
-	p.named = map[string]bool{}
-	for _, list := range [][]Item{p.Add, p.Change, p.Remove, p.Mend} {
-		for _, i := range list {
-			p.named[i.Name] = true // going back is what was asked for
-		}
-	}
+	p.compare(installed, func(d jar.Installed) bool { return origins[d.Key()] == "" }, &survey,
+		plan.Aim{Free: true, Why: fmt.Sprintf("it is not in state %d", to.Number)}) // going back is what was asked for
 	for file, text := range map[string]*string{p.place.SpecFile: to.Spec, p.place.RecordFile: to.Record} {
 		if text != nil {
 			p.write[file] = []byte(*text)
@@ -222,15 +217,15 @@ func (m *Machine) toMoment(ctx context.Context, p *Plan, installed []jar.Install
 
 // momentSelection are the distributions of a state as files to be had: from the
 // store, or from where they came.
-func momentSelection(to jar.Moment) ([]selection, error) {
-	var out []selection
+func momentSelection(to jar.Moment) ([]plan.Choice, error) {
+	var out []plan.Choice
 	for _, e := range to.Packages {
 		v, err := version.Parse(e.Version)
 		if err != nil {
 			return nil, &project.FileError{File: "the history", Where: e.Name, Why: err.Error()}
 		}
 		f := index.File{Name: e.File, Distribution: e.Name, Version: v, URL: e.URL, Size: e.Size, Index: e.Index, Hashes: map[string]string{"sha256": e.SHA256}}
-		if path, ok := localURL(e.URL); ok {
+		if path, ok := metadata.PathOf(e.URL); ok {
 			f.Path = path
 		}
 		if name, err := metadata.ParseWheelName(e.File); err == nil {
@@ -239,9 +234,9 @@ func momentSelection(to jar.Moment) ([]selection, error) {
 		if e.Direct {
 			f.Index = ""
 		}
-		out = append(out, selection{name: e.Name, version: v, file: f, asked: e.Requested})
+		out = append(out, plan.Choice{Name: e.Name, Version: v, File: f, Asked: e.Requested})
 	}
-	sort.Slice(out, func(i, j int) bool { return out[i].name < out[j].name })
+	sort.Slice(out, func(i, j int) bool { return out[i].Name < out[j].Name })
 	return out, nil
 }
 

@@ -2,6 +2,7 @@ package operation
 
 import (
 	"context"
+	"net/url"
 	"path/filepath"
 	"slices"
 	"sync"
@@ -217,7 +218,7 @@ func (e IndexEdit) apply(list []project.IndexEntry, relativeTo string) ([]projec
 
 // indexAddress is an address as the file writes it.
 func indexAddress(at, relativeTo string) string {
-	if u, err := parseURL(at); err == nil && (u.Scheme == "http" || u.Scheme == "https" || at == index.SampleScheme) {
+	if u, err := url.Parse(at); err == nil && (u.Scheme == "http" || u.Scheme == "https" || at == index.SampleScheme) {
 		return at
 	}
 	abs, err := filepath.Abs(at)

@@ -3,7 +3,6 @@ package operation
 import (
 	"context"
 	"errors"
-	"fmt"
 	"maps"
 	"os"
 	"path/filepath"
@@ -15,7 +14,9 @@ import (
 	"glassjar/core/digest"
 	"glassjar/core/interpreter"
 	"glassjar/core/jar"
+	"glassjar/core/metadata"
 	"glassjar/core/place"
+	"glassjar/core/plan"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
 	"glassjar/core/resolve"
@@ -47,8 +48,8 @@ func (m *Machine) Install(ctx context.Context, opt InstallOptions, decide Decide
 	}
 	defer release()
 	if p := m.settled(at, opt, asked); p != nil {
-		ok, err := decide(p)
-		return &Outcome{Plan: p, Done: ok && err == nil, Wrote: []string{}, Warnings: []string{}}, err
+		ok, err := decide(p.Plan)
+		return &Outcome{Plan: p.Plan, Done: ok && err == nil, Wrote: []string{}, Warnings: []string{}}, err
 	}
 	spec, err := readSpec(at)
 	if err != nil {
@@ -161,7 +162,7 @@ func addToSpec(spec *project.Spec, at place.Place, asked []project.Asked, into p
 // localIn is the path, relative to the project, of the package file that a
 // requirement names, if that lies in the project.
 func localIn(at place.Place, a project.Asked) string {
-	file, ok := localURL(a.URL)
+	file, ok := metadata.PathOf(a.URL)
 	if !ok || at.Project == "" || a.URL == "" {
 		return ""
 	}
@@ -254,7 +255,7 @@ func (m *Machine) toSpec(ctx context.Context, at place.Place, before, spec *proj
 // planTo is the plan that makes a jar hold what a spec asks for. Distributions
 // that are in the jar but in no record were put there by other means; they are
 // left alone.
-func (m *Machine) planTo(ctx context.Context, at place.Place, before, spec *project.Spec, opt resolveOptions) (*Plan, error) {
+func (m *Machine) planTo(ctx context.Context, at place.Place, before, spec *project.Spec, opt resolveOptions) (*job, error) {
 	p, installed, err := m.newPlan(ctx, at)
 	if err != nil {
 		return nil, err
@@ -263,7 +264,7 @@ func (m *Machine) planTo(ctx context.Context, at place.Place, before, spec *proj
 }
 
 // planFor fills in a plan whose interpreter is known; its jar may be there or not.
-func (m *Machine) planFor(ctx context.Context, p *Plan, installed []jar.Installed, before, spec *project.Spec, opt resolveOptions) error {
+func (m *Machine) planFor(ctx context.Context, p *job, installed []jar.Installed, before, spec *project.Spec, opt resolveOptions) error {
 	at := p.place
 	record, err := project.ReadRecord(at.RecordFile)
 	if err != nil && !errors.Is(err, project.ErrNoRecord) {
@@ -273,7 +274,7 @@ func (m *Machine) planFor(ctx context.Context, p *Plan, installed []jar.Installe
 	p.SampleOnly, p.catalog = sampleOnly, m.newCatalog(indexes)
 	env := target.EnvironmentOf(p.python)
 	roots := rootsOf(spec, opt)
-	if err := checkPython(spec, env); err != nil {
+	if err := plan.CheckPython(spec.RequiresPython, env); err != nil {
 		return err
 	}
 	u, err := m.solveAll(ctx, p, spec, atLeast(roots, opt.floor), resolve.Problem{AllowPrereleases: opt.pre, Keep: keepOf(record, installed, opt)})
@@ -284,17 +285,17 @@ func (m *Machine) planFor(ctx context.Context, p *Plan, installed []jar.Installe
 		return err
 	}
 	p.parts = p.partsNow().With(opt.groups, opt.extras)
-	p.selected = pickParts(u, roots, env, p.chosen)
-	p.roots, p.named, p.fresh, p.whyRemove = roots, opt.names(), record == nil, "nothing needs it any more"
+	p.choices = u.Parts(p.parts)
+	p.roots = roots
 	p.versions = map[string]version.Version{}
-	for _, s := range p.selected {
-		p.versions[s.name] = s.version
+	for _, s := range p.choices {
+		p.versions[s.Name] = s.Version
 	}
 	if err := m.hashAll(ctx, p); err != nil {
 		return err
 	}
 	p.Asked = project.Asks(opt.asked)
-	if p.write[at.RecordFile], err = m.universalRecord(ctx, p, spec, roots, u); err != nil {
+	if p.write[at.RecordFile], err = m.recordText(ctx, p, spec, roots, u); err != nil {
 		return err
 	}
 	if string(spec.Text) != string(before.Text) {
@@ -306,12 +307,13 @@ func (m *Machine) planFor(ctx context.Context, p *Plan, installed []jar.Installe
 			inRecord[e.Name] = true
 		}
 	}
-	p.compare(installed, readOrigins(p.jar), func(d jar.Installed) bool { return inRecord[d.Key()] || opt.gone[d.Key()] }, nil)
+	p.compare(installed, func(d jar.Installed) bool { return !inRecord[d.Key()] && !opt.gone[d.Key()] }, nil,
+		plan.Aim{Named: opt.names(), Free: record == nil, Why: "nothing needs it any more"})
 	return nil
 }
 
 // seesSystem reports whether the jar of a plan sees the packages of its base.
-func (p *Plan) seesSystem() bool {
+func (p *job) seesSystem() bool {
 	if p.jar == nil {
 		return p.seeSystem
 	}
@@ -319,7 +321,7 @@ func (p *Plan) seesSystem() bool {
 }
 
 // partsNow are the parts that the jar holds.
-func (p *Plan) partsNow() project.Parts {
+func (p *job) partsNow() project.Parts {
 	if p.jar == nil {
 		return project.Parts{}
 	}
@@ -390,20 +392,6 @@ func keepOf(record *project.Record, installed []jar.Installed, opt resolveOption
 	return keep
 }
 
-// WrongPythonError says that the jar's Python is not one the spec takes.
-type WrongPythonError struct{ Environment, Requires, File string }
-
-func (e *WrongPythonError) Error() string {
-	return fmt.Sprintf("the jar has %s, and %s requires Python %s", e.Environment, e.File, e.Requires)
-}
-
-func checkPython(spec *project.Spec, env target.Environment) error {
-	if spec.RequiresPython.Holds(env.Python) {
-		return nil
-	}
-	return &WrongPythonError{env.Title, spec.RequiresPython.String(), project.SpecFile}
-}
-
 // withSum is a set of hashes with a file's SHA-256 besides.
 func withSum(hashes map[string]string, sum string) map[string]string {
 	out := maps.Clone(hashes)
@@ -416,10 +404,10 @@ func withSum(hashes map[string]string, sum string) map[string]string {
 
 // hashAll fetches the files of which the index gives no hash: the record and
 // the comparison need it.
-func (m *Machine) hashAll(ctx context.Context, p *Plan) error {
-	for i := range p.selected {
-		f := &p.selected[i].file
-		if p.selected[i].provided || f.SHA256() != "" {
+func (m *Machine) hashAll(ctx context.Context, p *job) error {
+	for i := range p.choices {
+		f := &p.choices[i].File
+		if p.choices[i].Provided || f.SHA256() != "" {
 			continue
 		}
 		path, sum, err := p.catalog.Fetch(ctx, *f, nil)

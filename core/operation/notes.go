@@ -11,6 +11,7 @@ import (
 	"glassjar/core/index"
 	"glassjar/core/jar"
 	"glassjar/core/metadata"
+	"glassjar/core/plan"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
 	"glassjar/core/target"
@@ -18,10 +19,10 @@ import (
 )
 
 // remark notes on a plan what was solved in a way that whoever asked may not expect.
-func (m *Machine) remark(ctx context.Context, p *Plan, u *universal) error {
-	p.Left, p.PassedOver = u.leftOut(), p.catalog.PassedOver()
+func (m *Machine) remark(ctx context.Context, p *job, u *plan.Solutions) error {
+	p.Left, p.PassedOver = u.LeftOut(), p.catalog.PassedOver()
 	judge := &catalog.Provider{Catalog: p.catalog, Environment: target.EnvironmentOf(p.python), Context: ctx}
-	for _, c := range u.own.Choices {
+	for _, c := range u.Own.Choices {
 		if note := standingNote(c.Name, p.catalog.Indexes.Standing(ctx, c.Name)); note != "" && p.catalog.Direct[c.Name].Name == "" {
 			p.Notes = append(p.Notes, note)
 		}

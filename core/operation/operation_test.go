@@ -11,10 +11,10 @@ import (
 
 	"glassjar/core/interpreter"
 	"glassjar/core/place"
+	"glassjar/core/plan"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
 	"glassjar/core/resolve"
-	"glassjar/core/version"
 )
 
 var ctx = context.Background()
@@ -35,16 +35,16 @@ var here = interpreter.Interpreter{Path: "/usr/bin/python3.12", Said: interprete
 	SOABI: "cpython-312-x86_64-linux-gnu", Bits: 64, Machine: "x86_64", OSName: "posix", SysPlatform: "linux", PlatformSystem: "Linux"}, Libc: "glibc", LibcMajor: 2, LibcMinor: 36}
 
 // recordOf solves a spec for all targets and gives the record.
-func recordOf(t *testing.T, m *Machine) (*project.Record, *universal, []project.Asked) {
+func recordOf(t *testing.T, m *Machine) (*project.Record, *plan.Solutions, []project.Asked) {
 	spec, err := project.ReadSpec(filepath.Join(m.Dir, project.SpecFile))
 	require.NoError(t, err)
-	p := emptyPlan(m.Places().At(filepath.Join(m.Dir, place.JarFolder), place.Nearest))
+	p := newJob(m.Places().At(filepath.Join(m.Dir, place.JarFolder), place.Nearest))
 	indexes, _ := m.indexes(spec)
 	p.catalog, p.python = m.newCatalog(indexes), here
 	roots := rootsOf(spec, resolveOptions{})
 	u, err := m.solveAll(ctx, p, spec, roots, resolve.Problem{})
 	require.NoError(t, err)
-	data, err := m.universalRecord(ctx, p, spec, roots, u)
+	data, err := m.recordText(ctx, p, spec, roots, u)
 	require.NoError(t, err)
 	record, err := project.ParseRecord(p.place.RecordFile, data)
 	require.NoError(t, err)
@@ -66,7 +66,7 @@ hives = ["orchard-tools-hives", "pick-list; sys_platform == 'darwin'"]
 func TestRecordServesEveryTarget(t *testing.T) {
 	m := machine(t, everything)
 	record, u, roots := recordOf(t, m)
-	require.Len(t, u.targets, 28)
+	require.Len(t, u.Served, 28)
 	shared := map[string]map[string]bool{}
 	for _, p := range record.Packages {
 		if shared[p.Name] == nil {
@@ -75,16 +75,16 @@ func TestRecordServesEveryTarget(t *testing.T) {
 		shared[p.Name][p.Version.String()] = true
 	}
 	indexes, _ := m.indexes(nil)
-	for _, at := range u.targets {
-		got, err := fromEntries(record, at.Environment(), jarParts("hives", "charts"))
+	for _, at := range u.Served {
+		got, err := plan.FromRecord(record, at.Environment(), jarParts("hives", "charts"))
 		require.NoError(t, err, at)
-		alone, err := m.solveOne(ctx, m.newCatalog(indexes), at.Environment(), roots, resolve.Problem{}, map[string]version.Version{}, nil)
+		_, alone, err := m.solver(ctx, m.newCatalog(indexes), nil).Solve(ctx, at.Environment(), roots, resolve.Problem{})
 		require.NoError(t, err)
 		have := map[string]string{}
 		for _, s := range got {
-			have[s.name] = s.version.String()
-			_, fits := at.Environment().Ranks.Best(s.file.Wheel.Tags)
-			assert.True(t, fits, "%s: %s", at, s.file.Name)
+			have[s.Name] = s.Version.String()
+			_, fits := at.Environment().Ranks.Best(s.File.Wheel.Tags)
+			assert.True(t, fits, "%s: %s", at, s.File.Name)
 		}
 		require.Len(t, have, len(alone.Choices), at)
 		for _, c := range alone.Choices {

@@ -8,11 +8,11 @@ import (
 	"sort"
 	"strings"
 
-	"glassjar/core/catalog"
 	"glassjar/core/digest"
 	"glassjar/core/index"
 	"glassjar/core/jar"
 	"glassjar/core/place"
+	"glassjar/core/plan"
 	"glassjar/core/project"
 	"glassjar/core/resolve"
 	"glassjar/core/target"
@@ -33,9 +33,9 @@ func sortedAsked(roots []project.Asked) []project.Asked {
 
 // recordEntry is one version as the record writes it: all files of its
 // release, so that every platform finds its own.
-func (m *Machine) recordEntry(ctx context.Context, p *Plan, name string, v version.Version, u *universal) (project.Package, error) {
+func (m *Machine) recordEntry(ctx context.Context, p *job, name string, v version.Version, u *plan.Solutions) (project.Package, error) {
 	e := project.Package{Name: name, Version: v}
-	known, err := m.fileOf(ctx, p, name, v, u)
+	known, err := u.FileOf(ctx, name, v)
 	if err != nil {
 		return e, err
 	}
@@ -113,7 +113,7 @@ type Recorded struct {
 	Targets []string          `json:"targets"`
 	Left    []project.LeftOut `json:"left_out"`
 	// PassedOver are package files that were not considered.
-	PassedOver []catalog.PassedOver `json:"files_passed_over"`
+	PassedOver []index.PassedOver `json:"files_passed_over"`
 }
 
 // Record writes or refreshes the record from the spec, for every target.
@@ -142,7 +142,7 @@ func (m *Machine) Record(ctx context.Context, opt RecordOptions) (*Recorded, err
 	}
 	indexes, sampleOnly := m.indexes(spec)
 	p.catalog, p.SampleOnly = m.newCatalog(indexes), sampleOnly
-	if err := checkPython(spec, target.EnvironmentOf(p.python)); err != nil {
+	if err := plan.CheckPython(spec.RequiresPython, target.EnvironmentOf(p.python)); err != nil {
 		return nil, err
 	}
 	roots := rootsOf(spec, resolveOptions{})
@@ -150,17 +150,17 @@ func (m *Machine) Record(ctx context.Context, opt RecordOptions) (*Recorded, err
 	if err != nil {
 		return nil, err
 	}
-	data, err := m.universalRecord(ctx, p, spec, roots, u)
+	data, err := m.recordText(ctx, p, spec, roots, u)
 	if err != nil {
 		return nil, err
 	}
-	out := &Recorded{File: at.RecordFile, SampleOnly: sampleOnly, Targets: []string{}, Left: u.leftOut()}
+	out := &Recorded{File: at.RecordFile, SampleOnly: sampleOnly, Targets: []string{}, Left: u.LeftOut()}
 	written, err := project.ParseRecord(at.RecordFile, data)
 	if err != nil {
 		return nil, err
 	}
 	out.Packages = len(written.Packages)
-	for _, t := range u.targets {
+	for _, t := range u.Served {
 		out.Targets = append(out.Targets, t.String())
 	}
 	out.PassedOver = p.catalog.PassedOver()
@@ -175,12 +175,14 @@ func (m *Machine) Record(ctx context.Context, opt RecordOptions) (*Recorded, err
 
 // planForRecord looks at the jar if there is one; without one the interpreter
 // that it would have counts.
-func (m *Machine) planForRecord(ctx context.Context, at place.Place, spec *project.Spec) (*Plan, []jar.Installed, error) {
+func (m *Machine) planForRecord(ctx context.Context, at place.Place, spec *project.Spec) (*job, []jar.Installed, error) {
 	if at.Exists() {
 		return m.newPlan(ctx, at)
 	}
 	in, _, _, err := m.choosePython(ctx, "", spec)
-	return &Plan{Jar: at.Root, place: at, python: in, Python: in.Title()}, nil, err
+	p := newJob(at)
+	p.python, p.Python = in, in.Title()
+	return p, nil, err
 }
 
 // NoSpecError says that there is no spec to work from.

@@ -5,15 +5,14 @@ import (
 	"errors"
 	"fmt"
 	"os"
-	"path/filepath"
 	"slices"
 	"strings"
 
 	"glassjar/core/index"
 	"glassjar/core/interpreter"
 	"glassjar/core/jar"
-	"glassjar/core/metadata"
 	"glassjar/core/place"
+	"glassjar/core/plan"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
 	"glassjar/core/target"
@@ -40,7 +39,7 @@ type RecreateOptions struct {
 
 	// unseal, if set, brings the chosen files into the store; adopt is the text of
 	// a record that becomes that of a jar which has none.
-	unseal func([]selection) error
+	unseal func([]plan.Choice) error
 	adopt  []byte
 }
 
@@ -51,18 +50,6 @@ type OutOfStepError struct {
 }
 
 func (e *OutOfStepError) Error() string { return "the spec has changed since the record was made" }
-
-// NoFittingFileError says that a record has no file for this interpreter.
-type NoFittingFileError struct {
-	Name, Version, Environment string
-	// Sources tells that the record has a source distribution only.
-	Sources bool
-	Kind    string
-}
-
-func (e *NoFittingFileError) Error() string {
-	return fmt.Sprintf("the record has no file of %s %s for %s", e.Name, e.Version, e.Environment)
-}
 
 // Recreate makes a jar be exactly what its record says: a missing one is made,
 // and an existing one brought there, whatever was done to it.
@@ -110,7 +97,7 @@ func (m *Machine) Recreate(ctx context.Context, opt RecreateOptions, decide Deci
 
 func (m *Machine) fromRecord(ctx context.Context, at place.Place, spec *project.Spec, record *project.Record, opt RecreateOptions, decide Decide) (*Outcome, error) {
 	indexes, sampleOnly := m.indexes(spec)
-	p := emptyPlan(at)
+	p := newJob(at)
 	p.catalog, p.SampleOnly = m.newCatalog(indexes), sampleOnly && usesSample(record)
 	installed, survey, err := m.present(ctx, p, spec, opt.Python, false)
 	if err != nil {
@@ -118,7 +105,7 @@ func (m *Machine) fromRecord(ctx context.Context, at place.Place, spec *project.
 	}
 	p.Python = p.python.Title()
 	env := target.EnvironmentOf(p.python)
-	if err := checkPython(&project.Spec{RequiresPython: record.RequiresPython}, env); err != nil {
+	if err := plan.CheckPython(record.RequiresPython, env); err != nil {
 		return nil, err
 	}
 	if p.jar != nil {
@@ -127,11 +114,11 @@ func (m *Machine) fromRecord(ctx context.Context, at place.Place, spec *project.
 	if p.parts, err = opt.parts(p.parts, record); err != nil {
 		return nil, err
 	}
-	if p.selected, err = fromEntries(record, env, p.parts); err != nil {
+	if p.choices, err = plan.FromRecord(record, env, p.parts); err != nil {
 		return nil, err
 	}
 	if opt.unseal != nil {
-		if err := opt.unseal(p.selected); err != nil {
+		if err := opt.unseal(p.choices); err != nil {
 			return nil, err
 		}
 	}
@@ -149,7 +136,7 @@ func (m *Machine) fromRecord(ctx context.Context, at place.Place, spec *project.
 
 // takeAlong keeps the spec and the record of a jar that is made instead of another, where
 // they stand in the jar itself.
-func (p *Plan) takeAlong() error {
+func (p *job) takeAlong() error {
 	if !p.instead || p.place.Project != "" {
 		return nil
 	}
@@ -167,19 +154,15 @@ func (p *Plan) takeAlong() error {
 
 // makeSo brings the jar of a plan to hold exactly what is selected, and makes
 // it first where it is missing.
-func (m *Machine) makeSo(ctx context.Context, p *Plan, installed []jar.Installed, survey *jar.Survey, seeSystem bool, decide Decide) (*Outcome, error) {
-	origins := map[string]string{}
-	if p.jar != nil {
-		origins = readOrigins(p.jar)
-	}
-	p.compare(installed, origins, func(jar.Installed) bool { return true }, survey)
-	p.whyRemove, p.seeSystem = "it is not in what the jar is made from", seeSystem
+func (m *Machine) makeSo(ctx context.Context, p *job, installed []jar.Installed, survey *jar.Survey, seeSystem bool, decide Decide) (*Outcome, error) {
+	p.compare(installed, func(jar.Installed) bool { return false }, survey, plan.Aim{Why: "it is not in what the jar is made from"})
+	p.seeSystem = seeSystem
 	return m.makeAndCarryOut(ctx, p, decide)
 }
 
 // makeAndCarryOut carries out a plan whose jar may be missing: then it is made beside
 // its place, filled there, and appears as a whole.
-func (m *Machine) makeAndCarryOut(ctx context.Context, p *Plan, decide Decide) (*Outcome, error) {
+func (m *Machine) makeAndCarryOut(ctx context.Context, p *job, decide Decide) (*Outcome, error) {
 	release, err := m.Store.Hold(ctx, m.sharing()) // also until the jar has its place
 	if err != nil {
 		return nil, err
@@ -191,8 +174,8 @@ func (m *Machine) makeAndCarryOut(ctx context.Context, p *Plan, decide Decide) (
 		defer os.RemoveAll(temp)
 	}
 	defer done()
-	return m.carryOut(ctx, p, func(p *Plan) (bool, error) {
-		ok, err := decide(p)
+	return m.carryOut(ctx, p, func(shown *plan.Plan) (bool, error) {
+		ok, err := decide(shown)
 		if err != nil || !ok {
 			return ok, err
 		}
@@ -213,7 +196,7 @@ func usesSample(record *project.Record) bool {
 // present looks at the jar as it is, if it is there and its interpreter is;
 // otherwise it chooses the interpreter for the one to be made. deep has every
 // file read, not only those whose time says that they were changed.
-func (m *Machine) present(ctx context.Context, p *Plan, spec *project.Spec, wish string, deep bool) ([]jar.Installed, *jar.Survey, error) {
+func (m *Machine) present(ctx context.Context, p *job, spec *project.Spec, wish string, deep bool) ([]jar.Installed, *jar.Survey, error) {
 	p.instead = p.place.Exists() && !m.Places().MayBeUsed(p.place.Root)
 	if p.instead {
 		m.note("the jar that stands there was not made here for you; it makes way for the new one, and glassjar discard --undo brings it back where that is gone")
@@ -273,7 +256,7 @@ func (m *Machine) replacement(ctx context.Context, j *jar.Jar, spec *project.Spe
 
 // ensure makes the jar of a plan, in a folder beside its place, or plans to link an
 // existing one anew.
-func (m *Machine) ensure(p *Plan, temp string) (err error) {
+func (m *Machine) ensure(p *job, temp string) (err error) {
 	if p.jar != nil {
 		return p.rebase(p.place)
 	}
@@ -287,7 +270,7 @@ func (m *Machine) ensure(p *Plan, temp string) (err error) {
 }
 
 // rebase plans what belongs to the jar itself to be put right.
-func (p *Plan) rebase(at place.Place) (err error) {
+func (p *job) rebase(at place.Place) (err error) {
 	p.structure, err = p.jar.Rebase(p.python, jar.Options{Prompt: at.Prompt(), SeeSystem: p.jar.State.SeeSystem, Parts: p.jar.State.Parts})
 	p.Structure = sortedNames(p.structure)
 	return err
@@ -324,166 +307,4 @@ func (o RecreateOptions) parts(have project.Parts, record *project.Record) (proj
 		}
 	}
 	return p.With(nil, nil), nil
-}
-
-// NotServedError says that a record was not made for this environment.
-type NotServedError struct {
-	Environment string
-	Serves      []string
-	// Why is the reason, if it is known.
-	Why string
-}
-
-func (e *NotServedError) Error() string { return "the record does not serve " + e.Environment }
-
-// fromEntries picks from the record what applies to an environment and to the
-// parts that the jar holds.
-func fromEntries(record *project.Record, env target.Environment, parts project.Parts) ([]selection, error) {
-	if err := served(record, env); err != nil {
-		return nil, err
-	}
-	applies := map[string]project.Package{}
-	for _, e := range record.Packages {
-		if !e.Marker.HoldsIn(env.Markers, parts.Extras, parts.Groups) {
-			continue
-		}
-		if other, twice := applies[e.Name]; twice {
-			return nil, &project.FileError{File: record.File, Where: e.Name, Why: fmt.Sprintf("two entries apply here, %s and %s", other.Version, e.Version)}
-		}
-		applies[e.Name] = e
-	}
-	asked, wanted := askedIn(record, env, parts, applies)
-	neededBy := map[string][]string{}
-	for _, name := range sortedNames(applies) {
-		for _, d := range applies[name].Dependencies {
-			neededBy[d.Name] = append(neededBy[d.Name], name)
-		}
-	}
-	var out []selection
-	for _, name := range sortedNames(applies) {
-		if !wanted[name] {
-			continue
-		}
-		e := applies[name]
-		f, err := pickFile(record, e, env)
-		if err != nil {
-			return nil, err
-		}
-		v := e.Version
-		if v.IsZero() {
-			v = f.Version
-		}
-		out = append(out, selection{name: name, version: v, file: f, asked: asked[name], neededBy: neededBy[name]})
-	}
-	return out, nil
-}
-
-func served(record *project.Record, env target.Environment) error {
-	if len(record.Environments) == 0 {
-		return nil
-	}
-	bad := &NotServedError{Environment: env.Title}
-	for _, m := range record.Environments {
-		if m.Holds(env.Markers) {
-			return nil
-		}
-		bad.Serves = append(bad.Serves, m.String())
-	}
-	for _, l := range record.Left {
-		if slices.Contains(l.Targets, env.Target) {
-			bad.Why = l.Why
-		}
-	}
-	return bad
-}
-
-// askedIn are the names that a person asked for, and all that belong into the
-// jar. Without the dependencies only what the chosen groups and extras bring
-// does; the record's own list of what was asked tells what that is.
-func askedIn(record *project.Record, env target.Environment, parts project.Parts, applies map[string]project.Package) (asked, wanted map[string]bool) {
-	asked, wanted = map[string]bool{}, map[string]bool{}
-	var visit func(string)
-	visit = func(name string) {
-		if e, ok := applies[name]; ok && !wanted[name] {
-			wanted[name] = true
-			for _, d := range e.Dependencies {
-				visit(d.Name)
-			}
-		}
-	}
-	for _, text := range record.Asked {
-		p, rest := project.ReadAsks(text)
-		r, err := requirement.Parse(rest)
-		if err != nil || !parts.Has(p) || !r.Marker.Holds(env.Markers) {
-			continue
-		}
-		asked[r.Key()] = true
-		visit(r.Key())
-	}
-	if !parts.Only {
-		for name := range applies {
-			wanted[name] = true
-		}
-	}
-	return asked, wanted
-}
-
-// pickFile chooses the file of an entry that serves an environment best.
-func pickFile(record *project.Record, e project.Package, env target.Environment) (index.File, error) {
-	none := &NoFittingFileError{Name: e.Name, Version: e.Version.String(), Environment: env.Title, Kind: e.Unsupported}
-	if e.Unsupported != "" {
-		return index.File{}, none
-	}
-	if !e.RequiresPython.Holds(env.Python) {
-		return index.File{}, none
-	}
-	list := e.Wheels
-	if e.Archive != nil {
-		list = []project.PackageFile{*e.Archive}
-	}
-	var best index.File
-	rank, found := 0, false
-	for _, w := range list {
-		name, err := metadata.ParseWheelName(w.FileName())
-		if err != nil {
-			continue
-		}
-		n, ok := env.Ranks.Best(name.Tags)
-		if !ok || found && (n > rank || n == rank && !best.Wheel.Build.Less(name.Build)) {
-			continue
-		}
-		best, rank, found = recordedFile(record, e, w), n, true
-	}
-	if !found {
-		none.Sources = e.Sdist != nil && len(e.Wheels) == 0
-		return index.File{}, none
-	}
-	return best, nil
-}
-
-func recordedFile(record *project.Record, e project.Package, w project.PackageFile) index.File {
-	f := index.LocalFile(record.LocalPath(w), w.Size)
-	if w.Path == "" || w.URL != "" && !fileExists(f.Path) {
-		f.Path, f.URL = "", w.URL
-		if path, ok := localURL(w.URL); ok {
-			f.Path = path
-		}
-	}
-	f.Name, f.Hashes, f.Uploaded, f.Exact = w.FileName(), w.Hashes, w.Uploaded, true
-	if e.Archive == nil {
-		f.Index = "record"
-	}
-	if name, err := metadata.ParseWheelName(f.Name); err == nil {
-		f.Wheel, f.Distribution, f.Version = &name, name.Name, name.Version
-	}
-	return f
-}
-
-// localURL is the path that a file: address names.
-func localURL(address string) (string, bool) {
-	u, err := parseURL(address)
-	if err != nil || u.Scheme != "file" || u.Host != "" && u.Host != "localhost" {
-		return "", false
-	}
-	return filepath.FromSlash(trimDrive(u.Path)), true
 }

@@ -8,6 +8,7 @@ import (
 	"glassjar/core/durable"
 	"glassjar/core/jar"
 	"glassjar/core/place"
+	"glassjar/core/plan"
 	"glassjar/core/project"
 )
 
@@ -52,7 +53,7 @@ func (m *Machine) Rename(ctx context.Context, from, to string) (*Renamed, error)
 	out := &Renamed{From: at.Shelf, Name: to, Jar: target.Root}
 	// What activation shows is written in the jar. Where its Python is gone that has
 	// to wait until it is recreated.
-	p := emptyPlan(target)
+	p := newJob(target)
 	if _, _, err := m.present(ctx, p, &project.Spec{}, "", false); err != nil {
 		m.note("its prompt shows the old name until it is recreated: " + err.Error())
 		return out, nil
@@ -62,7 +63,7 @@ func (m *Machine) Rename(ctx context.Context, from, to string) (*Renamed, error)
 		return out, err
 	}
 	p.catalog = m.newCatalog(nil)
-	_, err = m.carryOut(ctx, p, func(*Plan) (bool, error) { return true, nil })
+	_, err = m.carryOut(ctx, p, func(*plan.Plan) (bool, error) { return true, nil })
 	return out, err
 }
 

@@ -11,6 +11,7 @@ import (
 	"glassjar/core/digest"
 	"glassjar/core/metadata"
 	"glassjar/core/place"
+	"glassjar/core/plan"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
 )
@@ -121,7 +122,7 @@ func (m *Machine) describedBy(ctx context.Context, c *catalog.Catalog, record *p
 		list = append(list, *p.Archive)
 	}
 	for _, f := range list {
-		if meta, err := c.Metadata(ctx, recordedFile(record, p, f)); err == nil {
+		if meta, err := c.Metadata(ctx, plan.RecordedFile(record, p, f)); err == nil {
 			return meta, true
 		}
 	}

@@ -19,6 +19,7 @@ import (
 	"glassjar/core/index"
 	"glassjar/core/limits"
 	"glassjar/core/place"
+	"glassjar/core/plan"
 	"glassjar/core/project"
 	"glassjar/core/store"
 	"glassjar/core/target"
@@ -122,7 +123,7 @@ func sealTargets(record *project.Record, spec *project.Spec, asked []string) ([]
 	var out []target.Target
 	for _, t := range all {
 		env := t.Environment()
-		if served(record, env) != nil || !record.RequiresPython.Holds(env.Python) {
+		if plan.Served(record, env) != nil || !record.RequiresPython.Holds(env.Python) {
 			continue
 		}
 		if len(asked) == 0 || slices.Contains(asked, t.Platform()) || slices.Contains(asked, t.String()) {
@@ -152,7 +153,7 @@ func sealFiles(record *project.Record, targets []target.Target) ([]index.File, e
 			if !holdsForSome(record, e, env) {
 				continue
 			}
-			f, err := pickFile(record, e, env)
+			f, err := plan.PickFile(record, e, env)
 			if err != nil {
 				return nil, err
 			}
@@ -415,13 +416,13 @@ func openSealed(file string) (*zip.ReadCloser, *project.Record, error) {
 
 // unseal brings the files of a selection out of a sealed jar into the store,
 // each verified on the way, so that no network is needed.
-func (m *Machine) unseal(ctx context.Context, z *zip.ReadCloser, selected []selection) error {
+func (m *Machine) unseal(ctx context.Context, z *zip.ReadCloser, selected []plan.Choice) error {
 	members := map[string]*zip.File{}
 	for _, f := range z.File {
 		members[f.Name] = f
 	}
 	for i := range selected {
-		f := &selected[i].file
+		f := &selected[i].File
 		member, ok := members[f.Name]
 		if !ok {
 			return usage("the sealed jar lacks %s", "seal it anew, for this target: glassjar seal", f.Name)
@@ -461,6 +462,6 @@ func (m *Machine) fromSealed(ctx context.Context, at place.Place, spec *project.
 			m.note("no record is written beside the jar: the sealed one has files that came from no address, only from a folder")
 		}
 	}
-	opt.unseal = func(selected []selection) error { return m.unseal(ctx, z, selected) }
+	opt.unseal = func(selected []plan.Choice) error { return m.unseal(ctx, z, selected) }
 	return m.fromRecord(ctx, at, spec, record, opt, decide)
 }

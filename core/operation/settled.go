@@ -79,7 +79,7 @@ func (m *Machine) settledPrint(j *jar.Jar, at place.Place) string {
 
 // settled is the plan of an install that asks for nothing new, of a jar in which
 // nothing has changed since it was settled; nil if that cannot be told.
-func (m *Machine) settled(at place.Place, opt InstallOptions, asked []project.Asked) *Plan {
+func (m *Machine) settled(at place.Place, opt InstallOptions, asked []project.Asked) *job {
 	if opt.Pre || opt.Group != "" || opt.Extra != "" || !at.Exists() {
 		return nil
 	}
@@ -97,13 +97,13 @@ func (m *Machine) settled(at place.Place, opt InstallOptions, asked []project.As
 	if err != nil || note.Print != m.settledPrint(j, at) {
 		return nil
 	}
-	p := emptyPlan(at)
+	p := newJob(at)
 	p.jar, p.Python, p.Kept, p.SampleOnly, p.Asked = j, note.Python, note.Kept, note.SampleOnly, project.Asks(asked)
 	return p
 }
 
 // noteSettled notes that a jar holds what its spec asks for.
-func (m *Machine) noteSettled(at place.Place, spec *project.Spec, p *Plan) {
+func (m *Machine) noteSettled(at place.Place, spec *project.Spec, p *job) {
 	j, err := m.open(at)
 	if err != nil {
 		return

@@ -90,7 +90,7 @@ func (m *Machine) coming(root string) func(*jar.Jar) error {
 
 // changeLooks notes what a change does to the marks by which a jar is known again, so
 // that it stays trusted whenever the change is cut off; done is called after it.
-func (m *Machine) changeLooks(p *Plan) (done func() error, err error) {
+func (m *Machine) changeLooks(p *job) (done func() error, err error) {
 	further := p.jar.LooksAfter(p.structure)
 	if p.jar.Unseen() || len(further) == 0 || !m.Known.Trusted(place.Real(p.jar.Root)) {
 		return func() error { return nil }, nil
@@ -114,7 +114,7 @@ func (m *Machine) holdOrPlace(ctx context.Context, p place.Place) (release func(
 
 // settle gives a jar that was made beside it its place. What stands there and is not
 // trusted is put away as by discard, and comes back where that fails.
-func (m *Machine) settle(ctx context.Context, p *Plan) error {
+func (m *Machine) settle(ctx context.Context, p *job) error {
 	back := func() error { return nil }
 	if p.instead && p.place.Exists() {
 		var err error

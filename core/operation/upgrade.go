@@ -9,6 +9,7 @@ import (
 	"glassjar/core/jar"
 	"glassjar/core/near"
 	"glassjar/core/place"
+	"glassjar/core/plan"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
 	"glassjar/core/resolve"
@@ -16,45 +17,10 @@ import (
 	"glassjar/core/version"
 )
 
-// Behind is a distribution of which there is a newer version than the jar's.
-type Behind struct {
-	Name string `json:"name"`
-	// Version is the one here, Fits the newest that fits the spec and the other
-	// packages, Newest the newest final one of all.
-	Version string `json:"version"`
-	Fits    string `json:"fits"`
-	Newest  string `json:"newest"`
-	Asked   bool   `json:"asked"`
-	// Held says what keeps it from the newest; empty where nothing does.
-	Held []Hold `json:"held_back_by"`
-}
-
-// Hold is one thing that keeps a distribution back.
-type Hold struct {
-	// By is "spec", a distribution's name, or one of the constants.
-	By string `json:"by"`
-	// Range is what that admits; Detail says more.
-	Range  string `json:"range,omitempty"`
-	Detail string `json:"detail,omitempty"`
-}
-
-// What else keeps a distribution back: the jar's Python, that there is no file
-// for this system, that the newest is a source distribution, was withdrawn, has a
-// description that cannot be read, cannot stand together with the rest, or that the jar was not upgraded yet.
-const (
-	HeldBySpec     = "spec"
-	HeldByPython   = "python"
-	HeldByFiles    = "files"
-	HeldBySource   = "source"
-	HeldByYank     = "withdrawn"
-	HeldByTogether = "the others together"
-	HeldByUnread   = "description"
-)
-
 // Outdated is what there is newer of a jar's contents.
 type Outdated struct {
-	Jar    string   `json:"jar"`
-	Behind []Behind `json:"behind"`
+	Jar    string        `json:"jar"`
+	Behind []plan.Behind `json:"behind"`
 	// Looked is how many packages were compared.
 	Looked     int  `json:"looked_at"`
 	SampleOnly bool `json:"sample_only"`
@@ -144,7 +110,7 @@ func (m *Machine) Upgrade(ctx context.Context, ref string, names []string, pre b
 
 // planUpgrade plans to move to the newest versions. One thing that was asked for
 // is not moved back so that another can go forward, unless there is no other way.
-func (m *Machine) planUpgrade(ctx context.Context, at place.Place, spec *project.Spec, opt resolveOptions) (*Plan, error) {
+func (m *Machine) planUpgrade(ctx context.Context, at place.Place, spec *project.Spec, opt resolveOptions) (*job, error) {
 	base, err := m.specToChange(ctx, at, spec)
 	if err != nil {
 		return nil, err
@@ -167,7 +133,7 @@ func (m *Machine) planUpgrade(ctx context.Context, at place.Place, spec *project
 			return p, nil
 		}
 		if p, err = m.planTo(ctx, at, spec, base, opt); err != nil {
-			var failure *SolveError
+			var failure *plan.SolveError
 			if errors.As(err, &failure) {
 				return first, nil
 			}
@@ -199,8 +165,8 @@ func namedIn(names []string, there map[string]bool) (map[string]bool, error) {
 
 // behind compares what is installed with the versions that a plan, solved
 // without a preference, chose, and with the newest of all.
-func (m *Machine) behind(ctx context.Context, p *Plan, installed []jar.Installed) ([]Behind, error) {
-	out := []Behind{}
+func (m *Machine) behind(ctx context.Context, p *job, installed []jar.Installed) ([]plan.Behind, error) {
+	out := []plan.Behind{}
 	for _, d := range installed {
 		if d.Direct != nil {
 			continue // there is one file, and it is here
@@ -213,7 +179,7 @@ func (m *Machine) behind(ctx context.Context, p *Plan, installed []jar.Installed
 		if !ok {
 			continue
 		}
-		b := Behind{Name: d.Key(), Version: d.Version().String(), Fits: d.Version().String(), Newest: newest.Version.String(), Asked: d.Requested, Held: []Hold{}}
+		b := plan.Behind{Name: d.Key(), Version: d.Version().String(), Fits: d.Version().String(), Newest: newest.Version.String(), Asked: d.Requested, Held: []plan.Hold{}}
 		if v, ok := p.versions[d.Key()]; ok {
 			b.Fits = v.String()
 		}
@@ -242,20 +208,20 @@ func newestFinal(releases []catalog.Release, here version.Version) (catalog.Rele
 }
 
 // heldBack says why the newest release of a name was not chosen.
-func (m *Machine) heldBack(ctx context.Context, p *Plan, name string, newest catalog.Release) ([]Hold, error) {
-	holds := []Hold{}
+func (m *Machine) heldBack(ctx context.Context, p *job, name string, newest catalog.Release) ([]plan.Hold, error) {
+	holds := []plan.Hold{}
 	judge := &catalog.Provider{Catalog: p.catalog, Environment: target.EnvironmentOf(p.python), Context: ctx}
 	if _, c := catalog.Judge(newest, judge.Environment); c.Unfit != resolve.Fit {
-		by := map[int]string{resolve.Python: HeldByPython, resolve.NoFile: HeldByFiles, resolve.SourceOnly: HeldBySource, resolve.Yanked: HeldByYank}[c.Unfit]
-		return append(holds, Hold{By: by, Detail: c.Detail}), nil
+		by := map[int]string{resolve.Python: plan.HeldByPython, resolve.NoFile: plan.HeldByFiles, resolve.SourceOnly: plan.HeldBySource, resolve.Yanked: plan.HeldByYank}[c.Unfit]
+		return append(holds, plan.Hold{By: by, Detail: c.Detail}), nil
 	}
 	var unread *resolve.UnreadableError
 	if _, err := judge.Needs(ctx, name, "", newest.Version); errors.As(err, &unread) {
-		return append(holds, Hold{By: HeldByUnread, Detail: unread.Err.Error()}), nil
+		return append(holds, plan.Hold{By: plan.HeldByUnread, Detail: unread.Err.Error()}), nil
 	}
 	for _, a := range p.roots {
 		if a.Key() == name && a.Marker.Holds(judge.Environment.Markers) && !a.Specifiers.Admits(newest.Version) {
-			holds = append(holds, Hold{By: HeldBySpec, Range: a.Specifiers.Written(), Detail: m.origin(a)})
+			holds = append(holds, plan.Hold{By: plan.HeldBySpec, Range: a.Specifiers.Written(), Detail: m.origin(a)})
 		}
 	}
 	for _, other := range sortedNames(p.versions) {
@@ -265,7 +231,7 @@ func (m *Machine) heldBack(ctx context.Context, p *Plan, name string, newest cat
 		}
 		for _, n := range needs {
 			if n.Name == name && !n.Specifiers.Admits(newest.Version) {
-				holds = append(holds, Hold{By: other, Range: n.Specifiers.Written(), Detail: p.versions[other].String()})
+				holds = append(holds, plan.Hold{By: other, Range: n.Specifiers.Written(), Detail: p.versions[other].String()})
 			}
 		}
 	}
@@ -277,11 +243,11 @@ func (m *Machine) heldBack(ctx context.Context, p *Plan, name string, newest cat
 
 // heldTogether asks the solver what stands against a version that no single
 // need excludes.
-func (m *Machine) heldTogether(ctx context.Context, p *Plan, env target.Environment, name string, v version.Version) ([]Hold, error) {
+func (m *Machine) heldTogether(ctx context.Context, p *job, env target.Environment, name string, v version.Version) ([]plan.Hold, error) {
 	pin := resolve.Need{Name: name, Specifiers: version.MustParseSpecifiers("==" + v.String()), Origin: "the newest version"}
 	problem := resolve.Problem{Roots: []resolve.Need{pin}}
-	selected, _, err := m.solve(ctx, p.catalog, env, p.roots, problem, nil)
-	var failure *SolveError
+	selected, _, err := m.solver(ctx, p.catalog, nil).Solve(ctx, env, p.roots, problem)
+	var failure *plan.SolveError
 	if errors.As(err, &failure) {
 		var against []string
 		for _, f := range failure.Facts {
@@ -289,30 +255,19 @@ func (m *Machine) heldTogether(ctx context.Context, p *Plan, env target.Environm
 				against = append(against, fmt.Sprintf("%s needs %s", f.Name, f.Needs[0]))
 			}
 		}
-		return []Hold{{By: HeldByTogether, Detail: joinSome(against)}}, nil
+		return []plan.Hold{{By: plan.HeldByTogether, Detail: plan.Some(against)}}, nil
 	}
 	if err != nil {
 		return nil, err
 	}
 	var against []string
 	for _, s := range selected {
-		if have, ok := p.versions[s.name]; ok && s.name != name && s.version.Less(have) {
-			against = append(against, fmt.Sprintf("it would take %s back from %s to %s", s.name, have, s.version))
+		if have, ok := p.versions[s.Name]; ok && s.Name != name && s.Version.Less(have) {
+			against = append(against, fmt.Sprintf("it would take %s back from %s to %s", s.Name, have, s.Version))
 		}
 	}
 	if len(against) == 0 {
 		against = []string{"the version chosen serves all targets of the record"}
 	}
-	return []Hold{{By: HeldByTogether, Detail: joinSome(against)}}, nil
-}
-
-func joinSome(list []string) string {
-	text := ""
-	for i, t := range list[:min(3, len(list))] {
-		if i > 0 {
-			text += "; "
-		}
-		text += t
-	}
-	return text
+	return []plan.Hold{{By: plan.HeldByTogether, Detail: plan.Some(against)}}, nil
 }

@@ -13,6 +13,7 @@ import (
 	"glassjar/core/interpreter"
 	"glassjar/core/jar"
 	"glassjar/core/place"
+	"glassjar/core/plan"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
 )
@@ -130,8 +131,9 @@ func TestMomentsFollowAPlan(t *testing.T) {
 	m.Clock, m.Command = func() time.Time { return day }, "install press"
 	j := emptyJar(t, filepath.Join(m.Dir, ".jar"))
 	v := requirement.MustParse("press==1.0").Specifiers
-	p := &Plan{place: m.Places().At(j.Root, place.Nearest), jar: j, write: map[string][]byte{}, Add: []Item{{Name: "press", Version: "1.0"}}, Remove: []Item{{Name: "must", From: "2"}}}
-	p.selected = []selection{{name: "press", asked: true}}
+	p := newJob(m.Places().At(j.Root, place.Nearest))
+	p.jar, p.Add, p.Remove = j, []plan.Item{{Name: "press", Version: "1.0"}}, []plan.Item{{Name: "must", From: "2"}}
+	p.steps.Install = []plan.Choice{{Name: "press", Asked: true}}
 	next, err := m.nextMoment(p, map[string]string{"press": "ab"})
 	require.NoError(t, err)
 	assert.Equal(t, 1, next.Number)

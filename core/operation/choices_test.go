@@ -11,6 +11,7 @@ import (
 	"glassjar/core/index"
 	"glassjar/core/jar"
 	"glassjar/core/metadata"
+	"glassjar/core/plan"
 	"glassjar/core/version"
 )
 
@@ -94,7 +95,7 @@ func TestCompareSides(t *testing.T) {
 	b := &side{title: "b", python: "CPython 3.9.1", packages: map[string]sidePackage{
 		"same": pkg("1", "", "x", "s2"), "new": pkg("2", "", ""), "moved": pkg("2", "", ""), "files": pkg("1", "", "y", "s1"), "sums": pkg("1", "", "", "s2", "s3")}}
 	d := compareSides(a, b)
-	names := func(list []Item) string {
+	names := func(list []plan.Item) string {
 		var out []string
 		for _, i := range list {
 			out = append(out, i.Name)
@@ -128,10 +129,10 @@ func TestPickMoment(t *testing.T) {
 		{Name: "b", Version: "1.0", File: "b-1.0-py3-none-any.whl", SHA256: "ab", URL: "sample:b-1.0-py3-none-any.whl", Index: "sample"},
 		{Name: "a", Version: "2.0", File: "a-2.0-py3-none-any.whl", SHA256: "cd", URL: "file:///x/a-2.0-py3-none-any.whl", Index: "x", Direct: true, Requested: true}}})
 	require.NoError(t, err)
-	assert.Equal(t, "a", selected[0].name)
-	assert.True(t, selected[0].asked)
-	assert.Empty(t, selected[0].file.Index, "what was named by its address is of no index")
-	assert.NotNil(t, selected[1].file.Wheel)
+	assert.Equal(t, "a", selected[0].Name)
+	assert.True(t, selected[0].Asked)
+	assert.Empty(t, selected[0].File.Index, "what was named by its address is of no index")
+	assert.NotNil(t, selected[1].File.Wheel)
 	_, err = momentSelection(jar.Moment{Packages: []jar.MomentPackage{{Name: "a", Version: "no version"}}})
 	assert.Error(t, err)
 }

@@ -1,0 +1,106 @@
+package operation
+
+import (
+	"context"
+	"fmt"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"glassjar/core/catalog"
+	"glassjar/core/interpreter"
+	"glassjar/core/jar"
+	"glassjar/core/place"
+	"glassjar/core/plan"
+	"glassjar/core/project"
+	"glassjar/core/target"
+	"glassjar/core/version"
+)
+
+// job is a plan and what carrying it out needs.
+type job struct {
+	*plan.Plan
+	steps   plan.Steps
+	place   place.Place
+	jar     *jar.Jar // nil where it is to be made
+	python  interpreter.Interpreter
+	catalog *catalog.Catalog
+	// choices are what the jar is to hold; removed is what is taken out.
+	choices []plan.Choice
+	removed []jar.Installed
+	// write are the files outside of the jar that are to be written, nil for those that
+	// are to go; parts are those of the spec that the jar is to hold.
+	write map[string][]byte
+	parts project.Parts
+	// roots and versions are what was solved for and chosen.
+	roots    []project.Asked
+	versions map[string]version.Version
+	// instead tells that the jar is made instead of one that stands there and is not
+	// trusted.
+	instead bool
+	// structure are files of the jar itself that are to be put right, seeSystem
+	// whether a jar that is to be made sees the packages of its base.
+	structure map[string]jar.OwnFile
+	seeSystem bool
+}
+
+func newJob(at place.Place) *job {
+	return &job{Plan: plan.New(at.Root), place: at, write: map[string][]byte{}}
+}
+
+// compare plans what has to happen so that the jar holds what was chosen. aim says what
+// else there is to know; stays which of the others stay; survey, if not nil, which files
+// are not as they should be.
+func (p *job) compare(installed []jar.Installed, stays func(jar.Installed) bool, survey *jar.Survey, aim plan.Aim) {
+	origins := readOrigins(p.jar)
+	for _, d := range installed {
+		aim.Held = append(aim.Held, plan.Held{Name: d.Key(), Version: d.Version(), Package: origins[d.Key()], Stays: stays(d),
+			Damaged: d.Damage != "" || survey != nil && !survey.Whole(d.Key())})
+	}
+	if survey != nil {
+		aim.Drop = survey.Unknown
+	}
+	aim.Choices, aim.Here, aim.Warnings = p.choices, p.catalog.Here, p.catalog.Store.Warnings
+	p.steps = p.Compare(aim)
+	for _, d := range installed {
+		if slices.Contains(p.steps.Remove, d.Key()) {
+			p.removed = append(p.removed, d)
+		}
+	}
+}
+
+// origin says where a requirement was asked for.
+func (m *Machine) origin(a project.Asked) string {
+	if a.File == "" {
+		return "this command"
+	}
+	file := a.File
+	if root := filepath.Dir(filepath.Dir(file)); filepath.Base(filepath.Dir(file)) == "glassjar" && jar.Exists(root) {
+		return filepath.Base(root) // a jar that keeps its own spec
+	}
+	if rel, err := filepath.Rel(m.Dir, file); err == nil && !strings.HasPrefix(rel, "..") {
+		file = rel
+	}
+	if a.Line > 0 {
+		return fmt.Sprintf("%s, line %d", file, a.Line)
+	}
+	return file
+}
+
+// solver asks a catalog. base is what the base of the jar provides.
+func (m *Machine) solver(ctx context.Context, c *catalog.Catalog, base map[string]catalog.Present) plan.Solver {
+	return plan.Solver{Origin: m.origin, Refused: refused, Report: m.Report, Source: func(env target.Environment, keep map[string]version.Version) plan.Source {
+		return &catalog.Provider{Catalog: c, Environment: env, Context: ctx, Present: base, Keep: keep}
+	}}
+}
+
+// checkNames finds all names that no index has, before any other work.
+func (m *Machine) checkNames(ctx context.Context, c *catalog.Catalog, roots []project.Asked, env target.Environment, base map[string]catalog.Present, sampleOnly bool) error {
+	var names []string
+	for _, a := range roots {
+		if _, ok := base[a.Key()]; !ok && a.Marker.Holds(env.Markers) {
+			names = append(names, a.Key())
+		}
+	}
+	return c.CheckNames(ctx, names, sampleOnly)
+}

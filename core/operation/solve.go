@@ -1,0 +1,63 @@
+package operation
+
+import (
+	"context"
+	"errors"
+
+	"glassjar/core/fetch"
+	"glassjar/core/plan"
+	"glassjar/core/project"
+	"glassjar/core/resolve"
+	"glassjar/core/target"
+	"glassjar/core/version"
+)
+
+// solveAll solves the roots for every target of the spec and for the jar of a job.
+func (m *Machine) solveAll(ctx context.Context, p *job, spec *project.Spec, roots []project.Asked, problem resolve.Problem) (*plan.Solutions, error) {
+	if err := m.addDirect(ctx, p.catalog, roots); err != nil {
+		return nil, err
+	}
+	base, err := ofBase(p.python, p.seesSystem())
+	if err != nil {
+		return nil, err
+	}
+	ask := plan.Ask{Roots: roots, All: len(spec.Tool.Targets) > 0, Own: target.Of(p.python), Environment: target.EnvironmentOf(p.python), Problem: problem, Base: map[string]version.Version{}}
+	for name, b := range base {
+		ask.Base[name] = b.Version
+	}
+	if err := m.checkNames(ctx, p.catalog, roots, ask.Environment, base, p.SampleOnly); err != nil {
+		return nil, err
+	}
+	if ask.Targets, err = target.All(spec.Tool.Targets, spec.RequiresPython); err != nil {
+		return nil, err
+	}
+	u, err := m.solver(ctx, p.catalog, base).SolveAll(ctx, ask)
+	var failure *plan.SolveError
+	if errors.As(err, &failure) {
+		failure.Unasked = p.catalog.Unasked(ctx, failure.Failure)
+	}
+	return u, err
+}
+
+// refused reports whether an index answered that something is not to be had: what only
+// another system needs stops nothing here.
+func refused(err error) bool {
+	var status *fetch.StatusError
+	return errors.As(err, &status) && status.Code >= 400 && status.Code < 500
+}
+
+// recordText is the record that serves every target.
+func (m *Machine) recordText(ctx context.Context, p *job, spec *project.Spec, roots []project.Asked, u *plan.Solutions) ([]byte, error) {
+	r := &project.Record{File: p.place.RecordFile, CreatedBy: "glassjar", RequiresPython: spec.RequiresPython, Environments: target.Environments(u.Served),
+		Extras: spec.Extras, Groups: spec.Groups, Asked: project.Asks(sortedAsked(roots)), SeeSystem: p.seesSystem(), Left: u.LeftOut()}
+	var err error
+	if r.Packages, err = u.Entries(func(name string, v version.Version) (project.Package, error) {
+		return m.recordEntry(ctx, p, name, v, u)
+	}); err != nil {
+		return nil, err
+	}
+	if err := m.addPublishers(ctx, p, r); err != nil {
+		return nil, err
+	}
+	return r.Format(), nil
+}

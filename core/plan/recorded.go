@@ -1,0 +1,205 @@
+package plan
+
+import (
+	"fmt"
+	"maps"
+	"os"
+	"slices"
+
+	"glassjar/core/index"
+	"glassjar/core/metadata"
+	"glassjar/core/project"
+	"glassjar/core/requirement"
+	"glassjar/core/target"
+	"glassjar/core/version"
+)
+
+// NoFittingFileError says that a record has no file for this interpreter.
+type NoFittingFileError struct {
+	Name, Version, Environment string
+	// Sources tells that the record has a source distribution only.
+	Sources bool
+	Kind    string
+}
+
+func (e *NoFittingFileError) Error() string {
+	return fmt.Sprintf("the record has no file of %s %s for %s", e.Name, e.Version, e.Environment)
+}
+
+// NotServedError says that a record was not made for this environment.
+type NotServedError struct {
+	Environment string
+	Serves      []string
+	// Why is the reason, if it is known.
+	Why string
+}
+
+func (e *NotServedError) Error() string { return "the record does not serve " + e.Environment }
+
+// FromRecord picks from the record what applies to an environment and to the
+// parts that the jar holds.
+func FromRecord(record *project.Record, env target.Environment, parts project.Parts) ([]Choice, error) {
+	if err := Served(record, env); err != nil {
+		return nil, err
+	}
+	applies := map[string]project.Package{}
+	for _, e := range record.Packages {
+		if !e.Marker.HoldsIn(env.Markers, parts.Extras, parts.Groups) {
+			continue
+		}
+		if other, twice := applies[e.Name]; twice {
+			return nil, &project.FileError{File: record.File, Where: e.Name, Why: fmt.Sprintf("two entries apply here, %s and %s", other.Version, e.Version)}
+		}
+		applies[e.Name] = e
+	}
+	asked, wanted := askedIn(record, env, parts, applies)
+	neededBy := map[string][]string{}
+	for _, name := range slices.Sorted(maps.Keys(applies)) {
+		for _, d := range applies[name].Dependencies {
+			neededBy[d.Name] = append(neededBy[d.Name], name)
+		}
+	}
+	var out []Choice
+	for _, name := range slices.Sorted(maps.Keys(applies)) {
+		if !wanted[name] {
+			continue
+		}
+		e := applies[name]
+		f, err := PickFile(record, e, env)
+		if err != nil {
+			return nil, err
+		}
+		v := e.Version
+		if v.IsZero() {
+			v = f.Version
+		}
+		out = append(out, Choice{Name: name, Version: v, File: f, Asked: asked[name], NeededBy: neededBy[name]})
+	}
+	return out, nil
+}
+
+// Served reports whether a record was made for an environment; the error is a
+// [*NotServedError].
+func Served(record *project.Record, env target.Environment) error {
+	if len(record.Environments) == 0 {
+		return nil
+	}
+	bad := &NotServedError{Environment: env.Title}
+	for _, m := range record.Environments {
+		if m.Holds(env.Markers) {
+			return nil
+		}
+		bad.Serves = append(bad.Serves, m.String())
+	}
+	for _, l := range record.Left {
+		if slices.Contains(l.Targets, env.Target) {
+			bad.Why = l.Why
+		}
+	}
+	return bad
+}
+
+// askedIn are the names that a person asked for, and all that belong into the
+// jar. Without the dependencies only what the chosen groups and extras lead to
+// does; the record's own list of what was asked tells what that is.
+func askedIn(record *project.Record, env target.Environment, parts project.Parts, applies map[string]project.Package) (asked, wanted map[string]bool) {
+	asked, wanted = map[string]bool{}, map[string]bool{}
+	var visit func(string)
+	visit = func(name string) {
+		if e, ok := applies[name]; ok && !wanted[name] {
+			wanted[name] = true
+			for _, d := range e.Dependencies {
+				visit(d.Name)
+			}
+		}
+	}
+	for _, text := range record.Asked {
+		p, rest := project.ReadAsks(text)
+		r, err := requirement.Parse(rest)
+		if err != nil || !parts.Has(p) || !r.Marker.Holds(env.Markers) {
+			continue
+		}
+		asked[r.Key()] = true
+		visit(r.Key())
+	}
+	if !parts.Only {
+		for name := range applies {
+			wanted[name] = true
+		}
+	}
+	return asked, wanted
+}
+
+// PickFile chooses the file of an entry that serves an environment best.
+// The error is a [*NoFittingFileError].
+func PickFile(record *project.Record, e project.Package, env target.Environment) (index.File, error) {
+	none := &NoFittingFileError{Name: e.Name, Version: e.Version.String(), Environment: env.Title, Kind: e.Unsupported}
+	if e.Unsupported != "" {
+		return index.File{}, none
+	}
+	if !e.RequiresPython.Holds(env.Python) {
+		return index.File{}, none
+	}
+	list := e.Wheels
+	if e.Archive != nil {
+		list = []project.PackageFile{*e.Archive}
+	}
+	var best index.File
+	rank, found := 0, false
+	for _, w := range list {
+		name, err := metadata.ParseWheelName(w.FileName())
+		if err != nil {
+			continue
+		}
+		n, ok := env.Ranks.Best(name.Tags)
+		if !ok || found && (n > rank || n == rank && !best.Wheel.Build.Less(name.Build)) {
+			continue
+		}
+		best, rank, found = RecordedFile(record, e, w), n, true
+	}
+	if !found {
+		none.Sources = e.Sdist != nil && len(e.Wheels) == 0
+		return index.File{}, none
+	}
+	return best, nil
+}
+
+// RecordedFile is a file of an entry, as it is to be had.
+func RecordedFile(record *project.Record, e project.Package, w project.PackageFile) index.File {
+	f := index.LocalFile(record.LocalPath(w), w.Size)
+	if w.Path == "" || w.URL != "" && !isThere(f.Path) {
+		f.Path, f.URL = "", w.URL
+		if path, ok := metadata.PathOf(w.URL); ok {
+			f.Path = path
+		}
+	}
+	f.Name, f.Hashes, f.Uploaded, f.Exact = w.FileName(), w.Hashes, w.Uploaded, true
+	if e.Archive == nil {
+		f.Index = "record"
+	}
+	if name, err := metadata.ParseWheelName(f.Name); err == nil {
+		f.Wheel, f.Distribution, f.Version = &name, name.Name, name.Version
+	}
+	return f
+}
+
+func isThere(file string) bool {
+	_, err := os.Stat(file)
+	return err == nil
+}
+
+// WrongPythonError says that the jar's Python is not one the spec takes.
+type WrongPythonError struct{ Environment, Requires, File string }
+
+func (e *WrongPythonError) Error() string {
+	return fmt.Sprintf("the jar has %s, and %s requires Python %s", e.Environment, e.File, e.Requires)
+}
+
+// CheckPython compares an environment with what a spec or a record requires; the error is
+// a [*WrongPythonError].
+func CheckPython(requires version.Specifiers, env target.Environment) error {
+	if requires.Holds(env.Python) {
+		return nil
+	}
+	return &WrongPythonError{env.Title, requires.String(), project.SpecFile}
+}

@@ -1,0 +1,251 @@
+package plan
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"glassjar/core/index"
+	"glassjar/core/progress"
+	"glassjar/core/project"
+	"glassjar/core/resolve"
+	"glassjar/core/target"
+	"glassjar/core/version"
+)
+
+// Ask is what is to be solved for every target, and for a jar.
+type Ask struct {
+	Roots   []project.Asked
+	Targets []target.Target
+	// All tells that every target must be served: a person named them.
+	All bool
+	// Own is the target that the jar's interpreter belongs to, Environment what it says
+	// of itself.
+	Own         target.Target
+	Environment target.Environment
+	// Problem has the versions that are preferred, and what is admitted; Base are the
+	// versions that the base provides.
+	Problem resolve.Problem
+	Base    map[string]version.Version
+}
+
+// Solutions are what was chosen for every target, and for the jar itself.
+type Solutions struct {
+	// Served are the targets that there is a solution for.
+	Served []target.Target
+	// Own is for the jar's interpreter; Choices are its files.
+	Own     *resolve.Solution
+	Choices []Choice
+
+	solver Solver
+	ask    Ask
+	chosen map[target.Target]*resolve.Solution
+	left   map[target.Target]error
+	set    target.Set
+}
+
+// SolveAll solves for every target, then for the jar's own interpreter. Each solution
+// prefers what those before it chose, so that one version serves all where it can; the
+// order is the same on every machine. Targets without a solution are left out, unless
+// all must be served; that of the jar is then an error, a [*SolveError].
+func (s Solver) SolveAll(ctx context.Context, ask Ask) (*Solutions, error) {
+	u := &Solutions{solver: s, ask: ask, chosen: map[target.Target]*resolve.Solution{}, left: map[target.Target]error{}}
+	keep := map[string]version.Version{}
+	for name, v := range ask.Problem.Keep {
+		keep[name] = v
+	}
+	// What the base provides is not replaced by what would come from an index.
+	// A record that sees its base counts on it on every machine, and says so.
+	for name, v := range ask.Base {
+		keep[name] = v
+	}
+	ask.Problem.Keep = keep
+	for n, t := range ask.Targets {
+		s.Report.Tell(progress.Event{Stage: "solving for all targets", Done: int64(n), Total: int64(len(ask.Targets))})
+		solution, err := s.solveOne(ctx, u.set.Environment(t), ask.Roots, ask.Problem)
+		var failure *SolveError
+		switch {
+		case (errors.As(err, &failure) || s.Refused(err)) && (!ask.All || t == ask.Own):
+			u.left[t] = err // the jar's own is told below, in its own words
+			continue
+		case err != nil:
+			return nil, err
+		}
+		u.Served = append(u.Served, t)
+		u.chosen[t] = solution
+		for _, c := range solution.Choices {
+			if _, ok := keep[c.Name]; !ok {
+				keep[c.Name] = c.Version
+			}
+		}
+	}
+	return u, u.solveOwn(ctx, ask, keep)
+}
+
+// solveOwn solves for the jar. What its target chose comes first.
+func (u *Solutions) solveOwn(ctx context.Context, ask Ask, keep map[string]version.Version) (err error) {
+	if s, ok := u.chosen[ask.Own]; ok {
+		for _, c := range s.Choices {
+			keep[c.Name] = c.Version
+		}
+	}
+	if u.Choices, u.Own, err = u.solver.Solve(ctx, ask.Environment, ask.Roots, ask.Problem); err != nil {
+		return err
+	}
+	if u.chosen[ask.Own] == nil || !sameChoices(u.Own, u.chosen[ask.Own]) {
+		if u.chosen[ask.Own] == nil {
+			u.Served = append(u.Served, ask.Own)
+		}
+		u.chosen[ask.Own] = u.Own
+		delete(u.left, ask.Own)
+	}
+	return nil
+}
+
+// solveOne solves for a target; files are not looked for.
+func (s Solver) solveOne(ctx context.Context, env target.Environment, roots []project.Asked, problem resolve.Problem) (*resolve.Solution, error) {
+	solution, err := resolve.Solve(ctx, s.Source(env, problem.Keep), s.problem(env, roots, problem))
+	var failure *resolve.Failure
+	if errors.As(err, &failure) {
+		return nil, &SolveError{Failure: failure, Environment: env.Title}
+	}
+	return solution, err
+}
+
+func sameChoices(a, b *resolve.Solution) bool {
+	return slices.EqualFunc(a.Choices, b.Choices, func(x, y resolve.Choice) bool { return x.Name == y.Name && x.Version.Equal(y.Version) })
+}
+
+// For are the choices of a target, or nil.
+func (u *Solutions) For(t target.Target) *resolve.Solution { return u.chosen[t] }
+
+// FileOf is a wheel of a version that serves the jar or one of the targets, for its
+// metadata.
+func (u *Solutions) FileOf(ctx context.Context, name string, v version.Version) (*index.File, error) {
+	for _, c := range u.Choices {
+		if c.Name == name && c.Version.Equal(v) && !c.Provided {
+			return &c.File, nil
+		}
+	}
+	var last error
+	for _, t := range u.Served {
+		f, err := u.solver.Source(u.set.Environment(t), nil).File(ctx, name, v)
+		if err == nil && f != nil {
+			return f, nil
+		}
+		last = err
+	}
+	return nil, last
+}
+
+// Parts narrows the jar's choices to what the parts of the spec that it holds lead to.
+func (u *Solutions) Parts(holds project.Parts) []Choice {
+	names, asked := map[string]bool{}, map[string]bool{}
+	for p, reached := range reach(u.Own, u.ask.Roots, u.ask.Environment) {
+		if holds.Has(p) {
+			for name := range reached {
+				names[name] = true
+			}
+		}
+	}
+	for _, a := range u.ask.Roots {
+		if holds.Has(a.Part) {
+			asked[a.Key()] = true
+		}
+	}
+	var out []Choice
+	for _, c := range u.Choices {
+		if names[c.Name] {
+			c.Asked = asked[c.Name]
+			out = append(out, c)
+		}
+	}
+	return out
+}
+
+// reach are the names that each part of the spec leads to, in one solution.
+func reach(s *resolve.Solution, roots []project.Asked, env target.Environment) map[project.Part]map[string]bool {
+	needs := map[string][]resolve.Need{}
+	for _, c := range s.Choices {
+		needs[c.Name] = c.Needs
+	}
+	out := map[project.Part]map[string]bool{}
+	for _, a := range roots {
+		p := a.Part
+		if out[p] == nil {
+			out[p] = map[string]bool{}
+		}
+		if !a.Marker.Holds(env.Markers) {
+			continue
+		}
+		var visit func(string)
+		visit = func(name string) {
+			if out[p][name] {
+				return
+			}
+			out[p][name] = true
+			for _, n := range needs[name] {
+				visit(n.Name)
+			}
+		}
+		visit(a.Key())
+	}
+	return out
+}
+
+// LeftOut are the targets without a solution, those with the same reason together.
+func (u *Solutions) LeftOut() []project.LeftOut {
+	out := []project.LeftOut{}
+	at := map[string]int{}
+	for _, t := range u.ask.Targets {
+		err, ok := u.left[t]
+		if !ok {
+			continue
+		}
+		why := whyLeft(err)
+		i, seen := at[why]
+		if !seen {
+			i, at[why] = len(out), len(out)
+			out = append(out, project.LeftOut{Why: why})
+		}
+		out[i].Targets = append(out[i].Targets, t.String())
+	}
+	for _, one := range out {
+		slices.Sort(one.Targets)
+	}
+	return out
+}
+
+// whyLeft is the reason for which a target is left out, in a line.
+func whyLeft(err error) string {
+	var failure *SolveError
+	if !errors.As(err, &failure) {
+		return err.Error()
+	}
+	var parts []string
+	for _, f := range failure.Facts {
+		switch {
+		case f.Unfit == resolve.Fit && len(f.Needs) > 0 && f.Name != "":
+			parts = append(parts, fmt.Sprintf("%s needs %s", f.Name, f.Needs[0]))
+		case f.Unfit == resolve.Fit && len(f.Needs) > 0:
+			parts = append(parts, "asked for is "+f.Needs[0].String())
+		case f.Unfit == resolve.NoFile:
+			parts = append(parts, f.Name+" has no file for it")
+		case f.Unfit == resolve.SourceOnly:
+			parts = append(parts, f.Name+" has source distributions only")
+		case f.Unfit == resolve.Python:
+			parts = append(parts, f.Name+" is for other Pythons")
+		case f.Unfit == resolve.Broken:
+			parts = append(parts, f.Name+" cannot be read")
+		}
+	}
+	if len(parts) == 0 {
+		return "no versions fit together"
+	}
+	return Some(parts)
+}
+
+// Some joins the first few of a list of reasons.
+func Some(list []string) string { return strings.Join(list[:min(3, len(list))], "; ") }
