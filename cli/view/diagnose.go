@@ -1,23 +1,22 @@
 package view
 
 import (
+	"glassjar/core/diagnose"
 	"path/filepath"
 	"strings"
-
-	"glassjar/core/operation"
 )
 
 // Diagnosis explains why an import works or fails, and ends with what mends it.
-func (s *Screen) Diagnosis(d *operation.Diagnosis) {
+func (s *Screen) Diagnosis(d *diagnose.Diagnosis) {
 	t := s.Sheet()
 	state := s.Bad("fails")
 	if d.Works {
 		state = s.Good("works")
 	}
-	if d.Case == operation.CaseShadowed || d.Case == operation.CaseOutside {
+	if d.Case == diagnose.CaseShadowed || d.Case == diagnose.CaseOutside {
 		state = s.Warn("not as it looks")
 	}
-	if d.Case == operation.CaseNotTried {
+	if d.Case == diagnose.CaseNotTried {
 		state = s.Warn("not tried")
 	}
 	t.Line("import", s.Bold(d.Module), state, s.Faint("with "+d.Python+" in "+s.Jar(d.Jar)))
@@ -30,7 +29,7 @@ func (s *Screen) Diagnosis(d *operation.Diagnosis) {
 }
 
 // because gives the reasons, and those of what is missing within.
-func (s *Screen) because(t *Sheet, d *operation.Diagnosis) {
+func (s *Screen) because(t *Sheet, d *diagnose.Diagnosis) {
 	for _, line := range s.caseWords(d) {
 		t.Line("why", s.Plain(line))
 	}
@@ -39,7 +38,7 @@ func (s *Screen) because(t *Sheet, d *operation.Diagnosis) {
 	}
 	if d.Error != "" && d.Because == nil {
 		t.Line("python", s.Faint("said "+firstLine(d.Error)))
-		if d.At != "" && d.Case == operation.CaseRaises {
+		if d.At != "" && d.Case == diagnose.CaseRaises {
 			t.Line("", s.Faint("at "+d.At))
 		}
 	}
@@ -50,18 +49,18 @@ func (s *Screen) because(t *Sheet, d *operation.Diagnosis) {
 }
 
 // caseWords are the sentences for each case.
-func (s *Screen) caseWords(d *operation.Diagnosis) []string {
+func (s *Screen) caseWords(d *diagnose.Diagnosis) []string {
 	owner := d.Distribution
 	if d.Version != "" {
 		owner += " " + d.Version
 	}
 	switch d.Case {
-	case operation.CaseWorks:
+	case diagnose.CaseWorks:
 		if owner == "" {
 			return []string{"it is a file that belongs to no package of the jar"}
 		}
 		return []string{"it belongs to " + owner}
-	case operation.CaseNotTried:
+	case diagnose.CaseNotTried:
 		whose := "the jar was not made here for you"
 		if d.Detail != "" {
 			whose = s.Path(d.Detail) + " is another user's folder"
@@ -71,47 +70,47 @@ func (s *Screen) caseWords(d *operation.Diagnosis) []string {
 			where = ", and no file of that name is in the jar or here"
 		}
 		return []string{"an import runs code, and " + whose + where}
-	case operation.CaseStandard:
+	case diagnose.CaseStandard:
 		return []string{"it belongs to Python's own library"}
-	case operation.CaseFormer:
+	case diagnose.CaseFormer:
 		return []string{"it was part of Python's own library until " + d.Detail + " took it out"}
-	case operation.CaseShadowed:
+	case diagnose.CaseShadowed:
 		return []string{s.Path(d.File) + " comes before " + d.Detail + ", since Python looks first where the program stands"}
-	case operation.CaseOutside:
+	case diagnose.CaseOutside:
 		return []string{"it is not in the jar: it comes from outside, by " + d.Detail}
-	case operation.CaseOnlyOutside:
+	case diagnose.CaseOnlyOutside:
 		return []string{"it is in " + s.Path(d.Detail) + ", which this jar does not see"}
-	case operation.CaseNotInstalled:
+	case diagnose.CaseNotInstalled:
 		return []string{strings.TrimSpace("it is not in the jar; the index has "+owner) + ", which brings it"}
-	case operation.CaseOtherName:
+	case diagnose.CaseOtherName:
 		if d.Import != "" {
 			return []string{d.Distribution + " is the distribution's name; what one imports is " + d.Import}
 		}
 		return []string{"it is not in the jar; the distribution that brings it is called " + owner}
-	case operation.CaseMisspelt:
+	case diagnose.CaseMisspelt:
 		if d.Import != "" {
 			return []string{"there is no such module; " + d.Import + " comes near"}
 		}
 		return []string{"there is no such module; the index has " + d.Distribution + ", which comes near"}
-	case operation.CaseLetterCase:
+	case diagnose.CaseLetterCase:
 		return []string{"Python tells upper from lower case: the module is " + d.Import}
-	case operation.CaseOtherJar:
+	case diagnose.CaseOtherJar:
 		return []string{"it is not in this jar, but in " + s.Path(d.Detail)}
-	case operation.CasePart:
+	case diagnose.CasePart:
 		return []string{owner + " is here, and has no " + d.Detail}
-	case operation.CaseNeeds:
+	case diagnose.CaseNeeds:
 		return []string{strings.TrimSpace("it is here ("+s.Path(d.File)+")") + ", but imports " + d.Detail + ", which fails"}
-	case operation.CaseOtherPython:
+	case diagnose.CaseOtherPython:
 		line := owner + " is built for another Python or system"
 		if d.Detail != "" {
 			line += " (" + d.Detail + ")"
 		}
 		return []string{line}
-	case operation.CaseLibrary:
+	case diagnose.CaseLibrary:
 		return []string{"it needs the system's library " + d.Detail + ", which is not there"}
-	case operation.CaseDies:
+	case diagnose.CaseDies:
 		return []string{"Python itself ended while importing it"}
-	case operation.CaseRaises:
+	case diagnose.CaseRaises:
 		if d.Detail != "" {
 			return []string{owner + " is installed, but " + d.Detail}
 		}

@@ -8,6 +8,7 @@ import (
 	"reflect"
 	"strings"
 
+	"glassjar/core/apply"
 	"glassjar/core/atomicfile"
 	"glassjar/core/catalog"
 	"glassjar/core/fetch"
@@ -139,7 +140,7 @@ var exits = []exit{
 	is[*fetch.WholeError](ExitNetwork), is[*index.NotIndexError](ExitNetwork), value(fetch.ErrNoRanges, ExitNetwork),
 
 	// The machine. What could not be undone is mostly its doing.
-	is[*lock.Error](ExitMachine), is[*settings.OthersError](ExitMachine), is[*OutputError](ExitMachine), is[*operation.NoRoomError](ExitMachine), is[*jar.RecoverError](ExitMachine),
+	is[*lock.Error](ExitMachine), is[*settings.OthersError](ExitMachine), is[*OutputError](ExitMachine), is[*apply.NoRoomError](ExitMachine), is[*jar.RecoverError](ExitMachine),
 
 	// Jars and interpreters.
 	is[*place.NoJarError](ExitPython), is[*place.NotTrustedError](ExitPython), is[*place.ElsewhereError](ExitPython), is[*jar.NotAJarError](ExitPython), is[*jar.NewerFormatError](ExitPython), is[*jar.InterpreterGoneError](ExitPython),

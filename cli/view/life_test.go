@@ -9,6 +9,7 @@ import (
 	"github.com/charmbracelet/x/ansi"
 	"github.com/stretchr/testify/assert"
 
+	"glassjar/core/diagnose"
 	"glassjar/core/graph"
 	"glassjar/core/jar"
 	"glassjar/core/operation"
@@ -136,22 +137,22 @@ func TestViewsOfLife(t *testing.T) {
 
 // Each case of a diagnosis has its sentence.
 func TestDiagnosisWords(t *testing.T) {
-	d := operation.Diagnosis{Module: "press", Jar: "/orchard/.jar", Python: "CPython 3.12.1", Distribution: "press-house", Version: "1.0", File: "/orchard/press.py", Detail: "detail", Mend: "mend it", Error: "ImportError: no\nmore"}
-	for kind, says := range map[string]string{
-		operation.CaseWorks: "it belongs to press-house 1.0", operation.CaseStandard: "Python's own library", operation.CaseFormer: "until detail took it out",
-		operation.CaseShadowed: "press.py comes before detail", operation.CaseOutside: "comes from outside, by detail", operation.CaseOnlyOutside: "which this jar does not see",
-		operation.CaseNotInstalled: "the index has press-house 1.0", operation.CaseOtherName: "is called press-house 1.0", operation.CaseMisspelt: "the index has press-house",
-		operation.CaseLetterCase: "upper from lower", operation.CaseOtherJar: "not in this jar, but in", operation.CasePart: "has no detail", operation.CaseNeeds: "imports detail, which fails",
-		operation.CaseOtherPython: "built for another Python or system (detail)", operation.CaseLibrary: "system's library detail", operation.CaseDies: "ended while importing",
-		operation.CaseRaises: "is installed, but detail", operation.CaseUnknown: "neither the jar, nor an index",
+	d := diagnose.Diagnosis{Module: "press", Jar: "/orchard/.jar", Python: "CPython 3.12.1", Distribution: "press-house", Version: "1.0", File: "/orchard/press.py", Detail: "detail", Mend: "mend it", Error: "ImportError: no\nmore"}
+	for kind, says := range map[diagnose.Case]string{
+		diagnose.CaseWorks: "it belongs to press-house 1.0", diagnose.CaseStandard: "Python's own library", diagnose.CaseFormer: "until detail took it out",
+		diagnose.CaseShadowed: "press.py comes before detail", diagnose.CaseOutside: "comes from outside, by detail", diagnose.CaseOnlyOutside: "which this jar does not see",
+		diagnose.CaseNotInstalled: "the index has press-house 1.0", diagnose.CaseOtherName: "is called press-house 1.0", diagnose.CaseMisspelt: "the index has press-house",
+		diagnose.CaseLetterCase: "upper from lower", diagnose.CaseOtherJar: "not in this jar, but in", diagnose.CasePart: "has no detail", diagnose.CaseNeeds: "imports detail, which fails",
+		diagnose.CaseOtherPython: "built for another Python or system (detail)", diagnose.CaseLibrary: "system's library detail", diagnose.CaseDies: "ended while importing",
+		diagnose.CaseRaises: "is installed, but detail", diagnose.CaseUnknown: "neither the jar, nor an index",
 	} {
 		d.Case = kind
 		out := drawn(unbroken, func(s *Screen) { s.Diagnosis(&d) })
 		assert.Contains(t, out, says, kind)
 		assert.Contains(t, out, "try     mend it", kind)
 	}
-	d.Case, d.Import = operation.CaseOtherName, "thing"
+	d.Case, d.Import = diagnose.CaseOtherName, "thing"
 	assert.Contains(t, drawn(unbroken, func(s *Screen) { s.Diagnosis(&d) }), "what one imports is thing")
-	d.Case, d.Because = operation.CaseNeeds, &operation.Diagnosis{Module: "vat", Case: operation.CaseUnknown}
+	d.Case, d.Because = diagnose.CaseNeeds, &diagnose.Diagnosis{Module: "vat", Case: diagnose.CaseUnknown}
 	assert.Contains(t, drawn(unbroken, func(s *Screen) { s.Diagnosis(&d) }), "and vat:")
 }

@@ -9,12 +9,12 @@ import (
 	"strings"
 	"syscall"
 
+	"glassjar/core/apply"
 	"glassjar/core/atomicfile"
 	"glassjar/core/guard"
 	"glassjar/core/interpreter"
 	"glassjar/core/jar"
 	"glassjar/core/lock"
-	"glassjar/core/operation"
 )
 
 // OutputError says that a result could not be written where it was to go.
@@ -93,7 +93,7 @@ func (s *Screen) systemWords(err error) Message {
 		if have, ok := freeBytes(path); ok {
 			m.Reasons = append(m.Reasons, fmt.Sprintf("there are %s left on its disk", Bytes(have)))
 		}
-		var room *operation.NoRoomError
+		var room *apply.NoRoomError
 		if errors.As(err, &room) && room.Need > 0 {
 			m.Reasons = append(m.Reasons, fmt.Sprintf("this needs at least %s", Bytes(room.Need)))
 		}

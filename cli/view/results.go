@@ -1,6 +1,7 @@
 package view
 
 import (
+	"glassjar/core/diagnose"
 	"glassjar/core/interpreter"
 	"glassjar/core/operation"
 )
@@ -90,7 +91,7 @@ var Results = []Result{
 	{[]string{"about"}, []any{operation.About{}}},
 	{[]string{"why"}, []any{operation.Why{}}},
 	{[]string{"search"}, []any{operation.Found{}}},
-	{[]string{"diagnose"}, []any{operation.Diagnosis{}}},
+	{[]string{"diagnose"}, []any{diagnose.Diagnosis{}}},
 	{[]string{"diff"}, []any{operation.Difference{}}},
 	{[]string{"check"}, []any{operation.Checked{}}},
 	{[]string{"label"}, []any{operation.Labelled{}}},

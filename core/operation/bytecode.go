@@ -6,10 +6,10 @@ import (
 	"errors"
 	"io/fs"
 	"os"
-	"strings"
 	"sync/atomic"
 	"time"
 
+	"glassjar/core/apply"
 	"glassjar/core/bytecode"
 	"glassjar/core/interpreter"
 	"glassjar/core/jar"
@@ -28,84 +28,6 @@ func (m *Machine) bytecodeWay() string {
 		return settings.BytecodeBackground
 	}
 	return m.Settings.Bytecode
-}
-
-// isModule reports whether a member of a tree is a module, in any place from which
-// it can be imported.
-func isModule(e store.Member) bool {
-	return strings.HasSuffix(e.Key, ".py") && (strings.HasPrefix(e.Key, "purelib/") || strings.HasPrefix(e.Key, "platlib/"))
-}
-
-// bytecodeOf is where the bytecode of sources is for an interpreter: in the store
-// that the sources are in, if that has any.
-func (m *Machine) bytecodeOf(kind string) func(sum string) string {
-	if kind == "" {
-		return nil
-	}
-	if second := m.Store.Second; second != nil && second.HasBytecode(kind) {
-		return func(sum string) string {
-			if at := second.BytecodePath(kind, sum); fileExists(at) {
-				return at
-			}
-			return m.Store.BytecodePath(kind, sum)
-		}
-	}
-	if !m.Store.HasBytecode(kind) {
-		return nil
-	}
-	return func(sum string) string { return m.Store.BytecodePath(kind, sum) }
-}
-
-// compiling brings the bytecode of what a plan installs into the jar.
-type compiling struct {
-	m    *Machine
-	kind string
-	pool *bytecode.Pool // nil unless modules are compiled at once
-	// find is where the bytecode of a source would be; nil if there is none at all.
-	find func(sum string) string
-}
-
-func (m *Machine) compiling(in interpreter.Interpreter) *compiling {
-	c := &compiling{m: m, kind: bytecode.Kind(in)}
-	way := m.bytecodeWay()
-	if way == settings.BytecodeOff {
-		c.kind = ""
-	}
-	if c.kind != "" && way == settings.BytecodeOn {
-		c.pool = &bytecode.Pool{Python: in.Path, Kind: c.kind, Store: m.Store}
-	}
-	c.find = m.bytecodeOf(c.kind)
-	return c
-}
-
-// of compiles the modules of a tree, if that is to be done at once, and gives where
-// the bytecode of each member is.
-func (c *compiling) of(ctx context.Context, t *store.Tree) (func(entry int) string, error) {
-	if c.pool != nil {
-		if err := c.pool.Compile(ctx, c.m.Store.ToCompile(c.kind, t, isModule), nil); err != nil {
-			return nil, err
-		}
-		c.m.report(progress.Event{Stage: "compiling"})
-	}
-	find := c.find
-	if c.pool != nil && find == nil {
-		find = func(sum string) string { return c.m.Store.BytecodePath(c.kind, sum) }
-	}
-	if find == nil {
-		return nil, nil
-	}
-	return func(entry int) string {
-		if e := t.Members[entry]; isModule(e) {
-			return find(e.SHA256)
-		}
-		return ""
-	}, nil
-}
-
-func (c *compiling) close() {
-	if c.pool != nil {
-		c.pool.Close()
-	}
 }
 
 // afterwards has what was left out compiled, when a change of a jar is done and has
@@ -150,7 +72,7 @@ func (m *Machine) CompileJar(ctx context.Context, ref string) (*Compiled, error)
 	if out.Modules, err = m.compileAll(ctx, j, in, out.Kind); err != nil {
 		return out, err
 	}
-	find := m.bytecodeOf(out.Kind)
+	find := apply.Bytecode(m.Store, out.Kind)
 	if find == nil {
 		return out, nil
 	}
@@ -182,9 +104,9 @@ func (m *Machine) compileAll(ctx context.Context, j *jar.Jar, in interpreter.Int
 	}
 	defer only()
 	all := map[string]string{}
-	for _, sum := range readOrigins(j) {
+	for _, sum := range apply.ReadOrigins(j) {
 		if t, ok := m.Store.Tree(sum); ok {
-			for source, path := range m.Store.ToCompile(kind, t, isModule) {
+			for source, path := range m.Store.ToCompile(kind, t, apply.IsModule) {
 				all[source] = path
 			}
 		}
@@ -204,7 +126,7 @@ func (m *Machine) otherBytecode(ctx context.Context, j *jar.Jar, installed []jar
 	if err != nil || m.Places().MayUse(j.Root) != nil {
 		return nil, nil // nothing runs it either
 	}
-	find := m.bytecodeOf(bytecode.Kind(in))
+	find := apply.Bytecode(m.Store, bytecode.Kind(in))
 	var doubtful []bytecode.Pair
 	of := map[string]jar.Beside{}
 	for _, b := range j.Bytecode(installed, in.Said.CacheTag) {

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"slices"
 
+	"glassjar/core/apply"
 	"glassjar/core/graph"
 	"glassjar/core/jar"
 	"glassjar/core/place"
@@ -111,7 +112,7 @@ func (m *Machine) examine(ctx context.Context, at place.Place) (*Checked, error)
 	}
 	survey.Faults = append(survey.Faults, replaced...)
 	c.Files, c.Faults, c.Unknown = survey.Files, append(c.Faults, survey.Faults...), append(c.Unknown, survey.Unknown...)
-	origins := readOrigins(j)
+	origins := apply.ReadOrigins(j)
 	for _, name := range sortedNames(origins) {
 		c.Warnings = append(c.Warnings, m.Store.Warnings(origins[name])...)
 	}
@@ -184,7 +185,7 @@ func (m *Machine) mend(ctx context.Context, at place.Place) ([]string, error) {
 	}
 	indexes, _ := m.indexes(spec)
 	p.catalog = m.newCatalog(indexes)
-	if p.choices, err = momentSelection(moment); err != nil {
+	if p.choices, err = apply.Choices(moment); err != nil {
 		return nil, err
 	}
 	survey.Unknown = nil

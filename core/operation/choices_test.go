@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"glassjar/core/apply"
 	"glassjar/core/catalog"
 	"glassjar/core/index"
 	"glassjar/core/jar"
@@ -125,7 +126,7 @@ func TestPickMoment(t *testing.T) {
 	}
 	_, err := pickMoment(states[:1], 0)
 	assert.Error(t, err)
-	selected, err := momentSelection(jar.Moment{Packages: []jar.MomentPackage{
+	selected, err := apply.Choices(jar.Moment{Packages: []jar.MomentPackage{
 		{Name: "b", Version: "1.0", File: "b-1.0-py3-none-any.whl", SHA256: "ab", URL: "sample:b-1.0-py3-none-any.whl", Index: "sample"},
 		{Name: "a", Version: "2.0", File: "a-2.0-py3-none-any.whl", SHA256: "cd", URL: "file:///x/a-2.0-py3-none-any.whl", Index: "x", Direct: true, Requested: true}}})
 	require.NoError(t, err)
@@ -133,6 +134,6 @@ func TestPickMoment(t *testing.T) {
 	assert.True(t, selected[0].Asked)
 	assert.Empty(t, selected[0].File.Index, "what was named by its address is of no index")
 	assert.NotNil(t, selected[1].File.Wheel)
-	_, err = momentSelection(jar.Moment{Packages: []jar.MomentPackage{{Name: "a", Version: "no version"}}})
+	_, err = apply.Choices(jar.Moment{Packages: []jar.MomentPackage{{Name: "a", Version: "no version"}}})
 	assert.Error(t, err)
 }

@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 
+	"glassjar/core/apply"
 	"glassjar/core/jar"
 	"glassjar/core/place"
 	"glassjar/core/plan"
@@ -119,7 +120,7 @@ func (m *Machine) jarSide(ctx context.Context, at place.Place) (*side, error) {
 	if err != nil {
 		return nil, err
 	}
-	origins, last := readOrigins(j), map[string]jar.MomentPackage{}
+	origins, last := apply.ReadOrigins(j), map[string]jar.MomentPackage{}
 	moment, ok, err := j.LastMoment()
 	if err != nil {
 		return nil, err

@@ -5,17 +5,13 @@ import (
 	"fmt"
 	"os"
 	"slices"
-	"sort"
 	"time"
 
-	"glassjar/core/index"
+	"glassjar/core/apply"
 	"glassjar/core/jar"
-	"glassjar/core/limits"
-	"glassjar/core/metadata"
 	"glassjar/core/place"
 	"glassjar/core/plan"
 	"glassjar/core/project"
-	"glassjar/core/version"
 )
 
 // History is the states that a jar has been in.
@@ -60,75 +56,6 @@ func (m *Machine) history(ref string) (*History, error) {
 	return out, err
 }
 
-// nextMoment is the state that a plan leads to.
-func (m *Machine) nextMoment(p *job, origins map[string]string) (jar.Moment, error) {
-	last, _, err := p.jar.LastMoment()
-	if err != nil {
-		return jar.Moment{}, err
-	}
-	number, err := p.jar.NextNumber()
-	if err != nil {
-		return jar.Moment{}, err
-	}
-	next := jar.Moment{Number: number, At: m.now(), Command: m.Command, Python: p.jar.State.Python, Parts: p.parts, Did: did(p)}
-	have := map[string]jar.MomentPackage{}
-	for _, e := range last.Packages {
-		have[e.Name] = e
-	}
-	for _, d := range p.removed {
-		delete(have, d.Key())
-	}
-	for _, c := range p.steps.Install {
-		have[c.Name] = jar.MomentPackage{Name: c.Name, Version: c.Version.String(), File: c.File.Name, SHA256: origins[c.Name], Size: max(c.File.Size, 0),
-			URL: c.File.URL, Index: c.File.Index, Direct: c.File.Index == "", Requested: c.Asked}
-	}
-	for name, asked := range p.steps.Asked {
-		if e, ok := have[name]; ok {
-			e.Requested = asked
-			have[name] = e
-		}
-	}
-	for _, name := range sortedNames(have) {
-		next.Packages = append(next.Packages, have[name])
-	}
-	next.Spec, next.Record = m.textOf(p, p.place.SpecFile), m.textOf(p, p.place.RecordFile)
-	return next, nil
-}
-
-// textOf is what a file will hold once the plan is carried out.
-func (m *Machine) textOf(p *job, file string) *string {
-	data, written := p.write[file]
-	if !written {
-		var err error
-		if data, err = limits.ReadFile(file, limits.Own); err != nil {
-			return nil
-		}
-	}
-	if data == nil {
-		return nil
-	}
-	text := string(data)
-	return &text
-}
-
-// did says what a plan does, a word each.
-func did(p *job) []string {
-	var out []string
-	for _, i := range p.Add {
-		out = append(out, "+"+i.Name+" "+i.Version)
-	}
-	for _, i := range p.Change {
-		out = append(out, i.Name+" "+i.From+" -> "+i.Version)
-	}
-	for _, i := range p.Mend {
-		out = append(out, "mended "+i.Name)
-	}
-	for _, i := range p.Remove {
-		out = append(out, "-"+i.Name+" "+i.From)
-	}
-	return out
-}
-
 // now is the time; tests set it.
 func (m *Machine) now() time.Time {
 	if m.Clock != nil {
@@ -139,8 +66,7 @@ func (m *Machine) now() time.Time {
 
 // firstMoment is the state that begins the history of an empty jar, as its file.
 func (m *Machine) firstMoment(python string, at place.Place) ([]byte, error) {
-	p := &job{place: at}
-	return jar.Moment{Number: 1, At: m.now(), Command: m.Command, Python: python, Spec: m.textOf(p, at.SpecFile), Record: m.textOf(p, at.RecordFile)}.Bytes()
+	return jar.Moment{Number: 1, At: m.now(), Command: m.Command, Python: python, Spec: apply.TextOf(nil, at.SpecFile), Record: apply.TextOf(nil, at.RecordFile)}.Bytes()
 }
 
 // Rewind brings a jar back to an earlier state, with its spec and record; 0 is
@@ -194,10 +120,10 @@ func (m *Machine) toMoment(ctx context.Context, p *job, installed []jar.Installe
 	}
 	indexes, _ := m.indexes(spec)
 	p.catalog, p.parts = m.newCatalog(indexes), to.Parts
-	if p.choices, err = momentSelection(to); err != nil {
+	if p.choices, err = apply.Choices(to); err != nil {
 		return nil, err
 	}
-	origins := readOrigins(p.jar)
+	origins := apply.ReadOrigins(p.jar)
 	survey, err := p.jar.QuickSurvey(installed)
 	if err != nil {
 		return nil, err
@@ -213,31 +139,6 @@ func (m *Machine) toMoment(ctx context.Context, p *job, installed []jar.Installe
 		}
 	}
 	return m.carryOut(ctx, p, decide)
-}
-
-// momentSelection are the distributions of a state as files to be had: from the
-// store, or from where they came.
-func momentSelection(to jar.Moment) ([]plan.Choice, error) {
-	var out []plan.Choice
-	for _, e := range to.Packages {
-		v, err := version.Parse(e.Version)
-		if err != nil {
-			return nil, &project.FileError{File: "the history", Where: e.Name, Why: err.Error()}
-		}
-		f := index.File{Name: e.File, Distribution: e.Name, Version: v, URL: e.URL, Size: e.Size, Index: e.Index, Hashes: map[string]string{"sha256": e.SHA256}}
-		if path, ok := metadata.PathOf(e.URL); ok {
-			f.Path = path
-		}
-		if name, err := metadata.ParseWheelName(e.File); err == nil {
-			f.Wheel = &name
-		}
-		if e.Direct {
-			f.Index = ""
-		}
-		out = append(out, plan.Choice{Name: e.Name, Version: v, File: f, Asked: e.Requested})
-	}
-	sort.Slice(out, func(i, j int) bool { return out[i].Name < out[j].Name })
-	return out, nil
 }
 
 // clonedMoment is the state of a jar as the first of another.

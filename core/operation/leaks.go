@@ -135,3 +135,21 @@ func outside(j *jar.Jar, dir, path string) bool {
 	rel, err := filepath.Rel(j.Root, path)
 	return err != nil || rel == ".." || strings.HasPrefix(rel, ".."+string(filepath.Separator))
 }
+
+// outsideOf says by which way a file outside the jar got in.
+func (m *Machine) outsideOf(j *jar.Jar, file string) string {
+	for _, l := range m.leaks(j) {
+		if (l.What == LeakPath || l.What == LeakUser) && place.Within(l.Detail, file) {
+			return l.What
+		}
+		for _, dir := range l.Holds {
+			if l.What == LeakPth && filepath.IsAbs(dir) && place.Within(dir, file) {
+				return l.What + " " + m.relative(l.Detail)
+			}
+		}
+	}
+	if j.State.SeeSystem {
+		return LeakSystem
+	}
+	return filepath.Dir(file)
+}

@@ -160,12 +160,15 @@ func (m *Machine) makeSo(ctx context.Context, p *job, installed []jar.Installed,
 	return m.makeAndCarryOut(ctx, p, decide)
 }
 
-// makeAndCarryOut carries out a plan whose jar may be missing: then it is made beside
-// its place, filled there, and appears as a whole.
+// makeAndCarryOut is [Machine.carryOut] of a plan whose jar may be missing: then it is made
+// beside its place, filled there, and appears as a whole.
 func (m *Machine) makeAndCarryOut(ctx context.Context, p *job, decide Decide) (*Outcome, error) {
-	release, err := m.Store.Hold(ctx, m.sharing()) // also until the jar has its place
+	if ok, err := decide(p.Plan); err != nil || !ok {
+		return newOutcome(p.Plan), err
+	}
+	release, err := m.Store.Hold(ctx, m.sharing())
 	if err != nil {
-		return nil, err
+		return newOutcome(p.Plan), err
 	}
 	defer release()
 	temp, done := "", func() {}
@@ -174,14 +177,10 @@ func (m *Machine) makeAndCarryOut(ctx context.Context, p *job, decide Decide) (*
 		defer os.RemoveAll(temp)
 	}
 	defer done()
-	return m.carryOut(ctx, p, func(shown *plan.Plan) (bool, error) {
-		ok, err := decide(shown)
-		if err != nil || !ok {
-			return ok, err
-		}
-		err = m.ensure(p, temp)
-		return err == nil, err
-	})
+	if err := m.ensure(p, temp); err != nil {
+		return newOutcome(p.Plan), err
+	}
+	return m.apply(ctx, p)
 }
 
 func usesSample(record *project.Record) bool {

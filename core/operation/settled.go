@@ -10,6 +10,7 @@ import (
 	"slices"
 	"strings"
 
+	"glassjar/core/apply"
 	"glassjar/core/atomicfile"
 	"glassjar/core/jar"
 	"glassjar/core/place"
@@ -50,7 +51,7 @@ func (m *Machine) settledPrint(j *jar.Jar, at place.Place) string {
 	}
 	h := sha256.New()
 	fmt.Fprintf(h, "settled 2\n%s\n%s %d %d\n", j.Root, base, program.Size(), program.ModTime().UnixNano())
-	for _, file := range []string{m.Folders.Settings, at.SpecFile, at.RecordFile, j.StateFile(), originsFile(j)} {
+	for _, file := range []string{m.Folders.Settings, at.SpecFile, at.RecordFile, j.StateFile(), apply.OriginsFile(j)} {
 		data, err := os.ReadFile(file)
 		if err != nil && !os.IsNotExist(err) {
 			return ""

@@ -6,6 +6,7 @@ import (
 	"sort"
 	"time"
 
+	"glassjar/core/apply"
 	"glassjar/core/jar"
 	"glassjar/core/progress"
 	"glassjar/core/requirement"
@@ -84,7 +85,7 @@ func (m *Machine) needs(going map[string]bool) (all map[string]string, byJar map
 			return nil, nil, err
 		}
 		mine := map[string]bool{}
-		for name, sum := range readOrigins(j) {
+		for name, sum := range apply.ReadOrigins(j) {
 			all[sum], mine[sum] = name, true
 		}
 		for _, s := range states {

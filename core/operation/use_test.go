@@ -4,7 +4,6 @@ import (
 	"os"
 	"path/filepath"
 	"testing"
-	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -12,8 +11,6 @@ import (
 	"glassjar/core/connect"
 	"glassjar/core/interpreter"
 	"glassjar/core/jar"
-	"glassjar/core/place"
-	"glassjar/core/plan"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
 )
@@ -122,31 +119,6 @@ func TestTakeOut(t *testing.T) {
 	merged := mergeKeys([]connect.Key{{Path: []string{"a"}, Value: "1", Before: &before}}, []connect.Key{{Path: []string{"a"}, Value: "2"}, {Path: []string{"b"}, Value: "3"}})
 	assert.Equal(t, &before, merged[0].Before)
 	assert.Len(t, merged, 2)
-}
-
-// The history keeps the time that the machine is told.
-func TestMomentsFollowAPlan(t *testing.T) {
-	m := machine(t, "[project]\nname = \"x\"\nversion = \"1\"\n")
-	day := time.Date(2026, 9, 1, 8, 0, 0, 0, time.UTC)
-	m.Clock, m.Command = func() time.Time { return day }, "install press"
-	j := emptyJar(t, filepath.Join(m.Dir, ".jar"))
-	v := requirement.MustParse("press==1.0").Specifiers
-	p := newJob(m.Places().At(j.Root, place.Nearest))
-	p.jar, p.Add, p.Remove = j, []plan.Item{{Name: "press", Version: "1.0"}}, []plan.Item{{Name: "must", From: "2"}}
-	p.steps.Install = []plan.Choice{{Name: "press", Asked: true}}
-	next, err := m.nextMoment(p, map[string]string{"press": "ab"})
-	require.NoError(t, err)
-	assert.Equal(t, 1, next.Number)
-	assert.True(t, next.At.Equal(day))
-	assert.Equal(t, []string{"+press 1.0", "-must 2"}, next.Did)
-	assert.Equal(t, "ab", next.Packages[0].SHA256)
-	assert.Contains(t, *next.Spec, "[project]")
-	assert.Nil(t, next.Record)
-	assert.NotEmpty(t, v)
-	p.write[p.place.RecordFile] = []byte("lock")
-	next, err = m.nextMoment(p, nil)
-	require.NoError(t, err)
-	assert.Equal(t, "lock", *next.Record)
 }
 
 // Aside is beside the place, hidden, and names the jar.

@@ -274,3 +274,14 @@ var jarName = lazy.Pattern(`^[A-Za-z0-9][A-Za-z0-9._-]*$`)
 
 // ValidName reports whether a jar on the shelf can have a name.
 func ValidName(name string) bool { return jarName().MatchString(name) }
+
+// Within reports whether a file is in a folder.
+func Within(dir, file string) bool {
+	for _, d := range []string{dir, Real(dir)} {
+		rel, err := filepath.Rel(d, file)
+		if err == nil && rel != ".." && !strings.HasPrefix(rel, ".."+string(filepath.Separator)) {
+			return true
+		}
+	}
+	return false
+}

@@ -1,4 +1,4 @@
-package operation
+package diagnose
 
 import (
 	"context"
@@ -30,9 +30,9 @@ var former = map[string]string{
 // absent explains a module that Python does not find, by looking for it ever
 // further away: in the jar under another name, in the standard library, in the
 // indexes, in other jars, outside.
-func (x *examination) absent(ctx context.Context, d *Diagnosis, t trial, top string) error {
+func (x *Examination) absent(ctx context.Context, d *Diagnosis, t Trial, top string) error {
 	d.File = ""
-	for _, look := range []func(context.Context, *Diagnosis, trial, string) bool{x.absentPart, x.compiledForOthers, x.otherLetters, x.once, x.missingHere, x.onlyOutside, x.elsewhere, x.indexed, x.misspelt} {
+	for _, look := range []func(context.Context, *Diagnosis, Trial, string) bool{x.absentPart, x.compiledForOthers, x.otherLetters, x.once, x.missingHere, x.onlyOutside, x.elsewhere, x.indexed, x.misspelt} {
 		if look(ctx, d, t, top) {
 			return nil
 		}
@@ -43,19 +43,19 @@ func (x *examination) absent(ctx context.Context, d *Diagnosis, t trial, top str
 }
 
 // absentPart is a package that is there without the part that was asked for.
-func (x *examination) absentPart(ctx context.Context, d *Diagnosis, t trial, top string) bool {
+func (x *Examination) absentPart(ctx context.Context, d *Diagnosis, t Trial, top string) bool {
 	if !strings.Contains(d.Module, ".") || t.Missing == top {
 		return false
 	}
-	for _, b := range x.catalog.WithModule(ctx, d.Module) {
+	for _, b := range x.Catalog.WithModule(ctx, d.Module) {
 		if strings.HasPrefix(b.Via, top+".") { // another part of a shared package
 			d.Case, d.Distribution, d.Version, d.Mend = CaseNotInstalled, b.Name, b.Version, "glassjar install "+b.Name
 			return true
 		}
 	}
 	var parts []string
-	for _, in := range x.installed {
-		for _, name := range x.j.Imports(in) {
+	for _, in := range x.Installed {
+		for _, name := range x.Jar.Imports(in) {
 			if name == top || strings.HasPrefix(name, top+".") {
 				d.Distribution, d.Version = in.Key(), in.Version().String()
 				parts = append(parts, x.modulesOf(in)...)
@@ -80,11 +80,11 @@ func (x *examination) absentPart(ctx context.Context, d *Diagnosis, t trial, top
 
 // modulesOf are the names of all modules of a distribution, with those within
 // packages.
-func (x *examination) modulesOf(in jar.Installed) []string {
-	files, _ := x.j.Files(in) // one without a RECORD has none
+func (x *Examination) modulesOf(in jar.Installed) []string {
+	files, _ := x.Jar.Files(in) // one without a RECORD has none
 	var out []string
 	for _, f := range files {
-		for _, site := range x.j.Sites() {
+		for _, site := range x.Jar.Sites() {
 			rest, ok := strings.CutPrefix(f.Path, site+"/")
 			name, _, is := metadata.ModuleOf(rest)
 			if !ok || !is {
@@ -109,17 +109,17 @@ func keysOf(modules []string) []string {
 
 // compiledForOthers is a compiled module that this interpreter passes over,
 // since its name says that it is for another.
-func (x *examination) compiledForOthers(_ context.Context, d *Diagnosis, _ trial, top string) bool {
-	for _, in := range x.installed {
-		files, _ := x.j.Files(in)
+func (x *Examination) compiledForOthers(_ context.Context, d *Diagnosis, _ Trial, top string) bool {
+	for _, in := range x.Installed {
+		files, _ := x.Jar.Files(in)
 		for _, f := range files {
 			name, built, ok := metadata.ModuleOf(f.Path)
 			if !ok || built == "" || name != top && name != lastPart(d.Module) {
 				continue
 			}
-			for _, site := range x.j.Sites() {
+			for _, site := range x.Jar.Sites() {
 				if strings.HasPrefix(f.Path, site+"/") {
-					d.Distribution, d.Version, d.File = in.Key(), in.Version().String(), x.j.Path(f.Path)
+					d.Distribution, d.Version, d.File = in.Key(), in.Version().String(), x.Jar.Path(f.Path)
 					x.otherPython(d, f.Path)
 					return true
 				}
@@ -133,9 +133,9 @@ func lastPart(module string) string { return module[strings.LastIndex(module, ".
 
 // otherLetters is a module that is there in other letters: Python tells upper
 // case from lower on every system.
-func (x *examination) otherLetters(_ context.Context, d *Diagnosis, t trial, top string) bool {
-	for _, in := range x.installed {
-		for _, name := range x.j.Imports(in) {
+func (x *Examination) otherLetters(_ context.Context, d *Diagnosis, t Trial, top string) bool {
+	for _, in := range x.Installed {
+		for _, name := range x.Jar.Imports(in) {
 			if first, _, _ := strings.Cut(name, "."); first != top && strings.EqualFold(first, top) {
 				d.Case, d.Distribution, d.Version, d.Import, d.Mend = CaseLetterCase, in.Key(), in.Version().String(), first, "import "+first
 				return true
@@ -153,13 +153,13 @@ func (x *examination) otherLetters(_ context.Context, d *Diagnosis, t trial, top
 
 // once is a module that the standard library of this Python lacks, and that of
 // an earlier one had.
-func (x *examination) once(ctx context.Context, d *Diagnosis, _ trial, top string) bool {
+func (x *Examination) once(ctx context.Context, d *Diagnosis, _ Trial, top string) bool {
 	since, ok := former[top]
 	if !ok {
 		return false
 	}
 	d.Case, d.Detail = CaseFormer, since
-	if by := x.catalog.WithModule(ctx, top); len(by) > 0 {
+	if by := x.Catalog.WithModule(ctx, top); len(by) > 0 {
 		d.Mend = "glassjar install " + by[0].Name
 	} else {
 		d.Mend = "glassjar pythons, for one before " + since
@@ -169,16 +169,16 @@ func (x *examination) once(ctx context.Context, d *Diagnosis, _ trial, top strin
 
 // missingHere is a distribution of which the jar has the metadata, but not the
 // module: its files were taken away.
-func (x *examination) missingHere(_ context.Context, d *Diagnosis, _ trial, top string) bool {
-	for _, in := range x.installed {
-		if catalog.ImportedAs(d.Module, x.j.Imports(in)) != "" || catalog.ImportedAs(top, x.j.Imports(in)) != "" {
+func (x *Examination) missingHere(_ context.Context, d *Diagnosis, _ Trial, top string) bool {
+	for _, in := range x.Installed {
+		if catalog.ImportedAs(d.Module, x.Jar.Imports(in)) != "" || catalog.ImportedAs(top, x.Jar.Imports(in)) != "" {
 			d.Case, d.Distribution, d.Version = CaseRaises, in.Key(), in.Version().String()
 			d.Detail = "its files are gone"
 			d.Mend = "glassjar recreate"
 			return true
 		}
 		if in.Key() == key(top) {
-			if names := x.j.Imports(in); len(names) > 0 {
+			if names := x.Jar.Imports(in); len(names) > 0 {
 				d.Case, d.Distribution, d.Version, d.Import, d.Mend = CaseOtherName, in.Key(), in.Version().String(), names[0], "import "+names[0]
 				return true
 			}
@@ -190,19 +190,19 @@ func (x *examination) missingHere(_ context.Context, d *Diagnosis, _ trial, top 
 // indexed is a module that a distribution of an index brings, under its own
 // name or another. A name that is a distribution's counts too where its wheels
 // cannot be looked into.
-func (x *examination) indexed(ctx context.Context, d *Diagnosis, _ trial, top string) bool {
-	by := x.catalog.WithModule(ctx, d.Module)
+func (x *Examination) indexed(ctx context.Context, d *Diagnosis, _ Trial, top string) bool {
+	by := x.Catalog.WithModule(ctx, d.Module)
 	if len(by) == 0 {
-		by = x.catalog.WithModule(ctx, top)
+		by = x.Catalog.WithModule(ctx, top)
 	}
 	if len(by) == 0 {
-		releases, source, err := x.catalog.Releases(ctx, key(top))
+		releases, source, err := x.Catalog.Releases(ctx, key(top))
 		if err != nil || len(releases) == 0 {
 			return false
 		}
 		f, ok := catalog.NewestWheel(releases)
 		if ok {
-			if in, err := x.catalog.Inside(ctx, f); err == nil && len(in.Imports) > 0 {
+			if in, err := x.Catalog.Inside(ctx, f); err == nil && len(in.Imports) > 0 {
 				// The distribution's name was typed, and one imports another.
 				d.Case, d.Distribution, d.Import = CaseOtherName, key(top), in.Imports[0]
 				d.Mend = "glassjar install " + d.Distribution
@@ -220,25 +220,25 @@ func (x *examination) indexed(ctx context.Context, d *Diagnosis, _ trial, top st
 }
 
 // elsewhere is a module in another jar that is known on this machine.
-func (x *examination) elsewhere(ctx context.Context, d *Diagnosis, _ trial, top string) bool {
+func (x *Examination) elsewhere(ctx context.Context, d *Diagnosis, _ Trial, top string) bool {
 	other, ok := x.inOtherJar(top)
 	if ok {
 		d.Case, d.Detail = CaseOtherJar, other
-		d.Mend = "glassjar run --jar " + x.m.relative(other) + " python"
-		if by := x.catalog.WithModule(ctx, top); len(by) > 0 {
+		d.Mend = "glassjar run --jar " + x.Relative(other) + " python"
+		if by := x.Catalog.WithModule(ctx, top); len(by) > 0 {
 			d.Distribution, d.Version, d.Mend = by[0].Name, by[0].Version, "glassjar install "+by[0].Name
 		}
 	}
 	return ok
 }
 
-func (x *examination) inOtherJar(top string) (string, bool) {
-	known, err := x.m.Known.All()
+func (x *Examination) inOtherJar(top string) (string, bool) {
+	known, err := x.Others()
 	if err != nil {
 		return "", false
 	}
 	for _, k := range known {
-		if k.Root == x.j.Root {
+		if k.Root == x.Jar.Root {
 			continue
 		}
 		other, err := jar.Open(k.Root)
@@ -260,19 +260,12 @@ func (x *examination) inOtherJar(top string) (string, bool) {
 
 // onlyOutside is a module in a folder that this jar does not see: the user's
 // own, or the base's.
-func (x *examination) onlyOutside(ctx context.Context, d *Diagnosis, _ trial, top string) bool {
-	var dirs []string
-	if site := userSite(x.j.Layout()); site != "" {
-		dirs = append(dirs, site)
-	}
-	if in, err := x.m.interpreterOf(ctx, x.j); err == nil {
-		dirs = append(dirs, in.Said.SitePackages...)
-	}
-	for _, dir := range dirs {
+func (x *Examination) onlyOutside(ctx context.Context, d *Diagnosis, _ Trial, top string) bool {
+	for _, dir := range x.Unseen {
 		for _, name := range []string{top + ".py", top} {
 			if _, err := os.Stat(filepath.Join(dir, name)); err == nil {
 				d.Case, d.Detail, d.Mend = CaseOnlyOutside, dir, "glassjar install "+key(top)
-				if by := x.catalog.WithModule(ctx, top); len(by) > 0 {
+				if by := x.Catalog.WithModule(ctx, top); len(by) > 0 {
 					d.Distribution, d.Version, d.Mend = by[0].Name, by[0].Version, "glassjar install "+by[0].Name
 				}
 				return true
@@ -283,7 +276,7 @@ func (x *examination) onlyOutside(ctx context.Context, d *Diagnosis, _ trial, to
 }
 
 // misspelt is a name near one that the jar or an index has.
-func (x *examination) misspelt(ctx context.Context, d *Diagnosis, t trial, top string) bool {
+func (x *Examination) misspelt(ctx context.Context, d *Diagnosis, t Trial, top string) bool {
 	here := map[string]string{} // by normal form, what to import
 	var known []string
 	add := func(name string) {
@@ -292,8 +285,8 @@ func (x *examination) misspelt(ctx context.Context, d *Diagnosis, t trial, top s
 			known = append(known, k)
 		}
 	}
-	for _, in := range x.installed {
-		for _, name := range x.j.Imports(in) {
+	for _, in := range x.Installed {
+		for _, name := range x.Jar.Imports(in) {
 			add(name)
 		}
 	}
@@ -306,7 +299,7 @@ func (x *examination) misspelt(ctx context.Context, d *Diagnosis, t trial, top s
 		d.Case, d.Import, d.Mend = CaseMisspelt, here[near[0]], "import "+here[near[0]]
 		return true
 	}
-	if near := x.catalog.Near(ctx, key(top)); len(near) > 0 {
+	if near := x.Catalog.Near(ctx, key(top)); len(near) > 0 {
 		d.Case, d.Distribution = CaseMisspelt, near[0]
 		d.Mend = "glassjar install " + near[0]
 		return true

@@ -1,0 +1,167 @@
+package apply
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"slices"
+
+	"glassjar/core/catalog"
+	"glassjar/core/guard"
+	"glassjar/core/index"
+	"glassjar/core/plan"
+	"glassjar/core/store"
+	"glassjar/core/wheel"
+)
+
+// ready is a distribution of a plan whose files are in the store.
+type ready struct {
+	plan.Choice
+	wheel *wheel.Wheel
+	tree  *store.Tree
+	// stored and compiled are where the wheel's entries and their bytecode stand.
+	stored, compiled func(entry int) string
+}
+
+// fetching is the way of a plan's files into the store. Each is fetched, verified
+// and unpacked while others still come, and given on as soon as it is there.
+type fetching struct {
+	applier  *Applier
+	work     Work
+	transfer *catalog.Transfer
+	compiler *Compiler
+	slots    chan struct{} // for unpacking
+	arrived  chan ready
+	done     chan struct{} // closed once err is set
+	err      error
+}
+
+// fetch begins to fetch the files of a plan. It ends with the context.
+func (a *Applier) fetch(ctx context.Context, w Work) *fetching {
+	f := &fetching{applier: a, work: w, compiler: a.compiler(w.Python), slots: make(chan struct{}, unpackAtOnce), arrived: make(chan ready), done: make(chan struct{})}
+	var files []index.File
+	for _, s := range w.Steps.Install {
+		files = append(files, s.File)
+	}
+	f.transfer = &catalog.Transfer{Report: a.Report}
+	if len(files) > 0 {
+		f.transfer = w.Catalog.TransferOf(files)
+	}
+	go func() {
+		defer close(f.done)
+		defer close(f.arrived)
+		f.err = guard.Do(func() error { return f.all(ctx) })
+	}()
+	return f
+}
+
+// next waits for the next distribution; false when all have come. The error is
+// why there are no more.
+func (f *fetching) next(ctx context.Context) (ready, bool, error) {
+	select {
+	case one, ok := <-f.arrived:
+		if ok {
+			return one, true, nil
+		}
+		<-f.done
+		return one, false, f.err
+	case <-ctx.Done():
+		return ready{}, false, ctx.Err()
+	}
+}
+
+// Files of a size are fetched by so many at a time: few of the large ones, so that
+// the first is there soon and is unpacked while others come.
+const (
+	largeSize    = 1 << 20
+	largeAtOnce  = 2
+	unpackAtOnce = 3
+)
+
+// all fetches everything, the largest first: what is left at the end is small.
+func (f *fetching) all(ctx context.Context) error {
+	list := slices.Clone(f.work.Steps.Install)
+	slices.SortStableFunc(list, func(x, y plan.Choice) int { return cmp.Compare(y.File.Size, x.File.Size) })
+	large, others := make(chan plan.Choice, len(list)), make(chan plan.Choice, len(list))
+	for _, s := range list {
+		if s.File.Size >= largeSize {
+			large <- s
+		} else {
+			others <- s
+		}
+	}
+	close(large)
+	close(others)
+	group, ctx := guard.WithContext(ctx)
+	for n := range catalog.AtOnce {
+		queue := others
+		if n < largeAtOnce {
+			queue = large
+		}
+		group.Go(func() error {
+			for s := range queue {
+				if err := ctx.Err(); err != nil {
+					return err
+				}
+				if err := f.one(ctx, group, s); err != nil {
+					return err
+				}
+			}
+			return nil
+		})
+	}
+	return group.Wait()
+}
+
+// one fetches a file, and has it unpacked while the next is fetched.
+func (f *fetching) one(ctx context.Context, group *guard.Group, s plan.Choice) error {
+	if tree, ok := f.applier.Store.Tree(s.File.SHA256()); ok {
+		return f.give(ctx, s, tree)
+	}
+	path, sum, err := f.work.Catalog.Fetch(ctx, s.File, f.transfer)
+	if err != nil {
+		return fmt.Errorf("%s: %w", s.File.Name, err)
+	}
+	group.Go(func() error {
+		// Few at a time: what is unpacked is put in place while others are.
+		select {
+		case f.slots <- struct{}{}:
+			defer func() { <-f.slots }()
+		case <-ctx.Done():
+			return ctx.Err()
+		}
+		tree, err := f.applier.Store.UnpackWheel(ctx, path, s.File.Name, sum, wheel.LimitsFor(f.work.system()))
+		if err != nil {
+			return err
+		}
+		return f.give(ctx, s, tree)
+	})
+	return nil
+}
+
+// give hands a distribution on.
+func (f *fetching) give(ctx context.Context, s plan.Choice, tree *store.Tree) error {
+	tree.Use()
+	w, stored, err := tree.Wheel()
+	if err != nil {
+		return err
+	}
+	compiled, err := f.compiler.of(ctx, tree)
+	if err != nil {
+		return err
+	}
+	select {
+	case f.arrived <- ready{Choice: s, wheel: w, tree: tree, stored: stored, compiled: compiled}:
+		return nil
+	case <-ctx.Done():
+		return ctx.Err()
+	}
+}
+
+// system is the operating system of the jar.
+func (w Work) system() string {
+	if w.Jar != nil {
+		return w.Jar.State.OS
+	}
+	return w.Python.OS()
+}

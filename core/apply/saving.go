@@ -1,0 +1,87 @@
+package apply
+
+import (
+	"errors"
+	"glassjar/core/durable"
+	"glassjar/core/store"
+	"io/fs"
+	"syscall"
+)
+
+// saving makes a jar and what came into the store for it durable: at one
+// stroke where both are on one file system.
+type saving struct {
+	store *store.Store
+	disk  *durable.Disk
+	one   bool
+}
+
+func (a *Applier) beginSaving(root string) (*saving, error) {
+	disk, err := durable.Open(root)
+	return &saving{store: a.Store, disk: disk, one: durable.SameDisk(root, a.Store.Dir)}, err
+}
+
+func (s *saving) close() { s.disk.Close() }
+
+// flush flushes what a jar has, and what came into the store; only then is that
+// written down.
+func (s *saving) flush(b *durable.Batch) (err error) {
+	some := s.one && s.store.Unsaved(b)
+	if err := b.Flush(s.disk); err != nil {
+		return err
+	}
+	var sums []string
+	switch {
+	case some:
+		sums, err = s.store.Save()
+	case !s.one:
+		sums, err = s.store.SaveNow()
+	}
+	if !s.store.KeepPackages {
+		for _, sum := range sums {
+			s.store.Drop(sum) // it is unpacked
+		}
+	}
+	return err
+}
+
+// keep saves what came into the store though the change was given up.
+func (s *saving) keep() error { return s.flush(&durable.Batch{}) }
+
+// NoRoomError says that a disk is full, and how much is needed at least.
+type NoRoomError struct {
+	// Need is in bytes: of the package files to be fetched, and of all unpacked.
+	Need int64
+	Err  error
+}
+
+func (e *NoRoomError) Error() string { return e.Err.Error() }
+func (e *NoRoomError) Unwrap() error { return e.Err }
+
+// noRoom adds to the error of a full disk what the plan needs.
+func (a *Applier) noRoom(w Work, err error) error {
+	if !errors.Is(err, syscall.ENOSPC) && !errors.Is(err, syscall.EDQUOT) {
+		return err
+	}
+	e := &NoRoomError{Err: err}
+	for _, s := range w.Steps.Install {
+		if t, ok := a.Store.Tree(s.File.SHA256()); ok {
+			e.Need += t.Bytes()
+		} else {
+			e.Need += max(s.File.Size, 0)
+		}
+	}
+	return e
+}
+
+// lost says of an error that the store lacks files, if it does; then it has
+// forgotten that it had them.
+func (a *Applier) lost(err error) error {
+	if !errors.Is(err, fs.ErrNotExist) {
+		return err
+	}
+	if n, err2 := a.Store.Forget(); err2 == nil && n > 0 {
+		return &store.LostError{Trees: n, Err: err}
+	}
+	return err
+}

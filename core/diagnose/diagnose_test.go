@@ -1,0 +1,181 @@
+package diagnose_test
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"glassjar/core/catalog"
+	"glassjar/core/diagnose"
+	"glassjar/core/index"
+	"glassjar/core/interpreter"
+	"glassjar/core/jar"
+	"glassjar/core/lock"
+	"glassjar/core/shelf"
+	"glassjar/core/store"
+	"glassjar/core/version"
+	"glassjar/core/wheel"
+)
+
+var ctx = context.Background()
+
+// filled makes a jar whose interpreter is never started, with wheels: "NAME VERSION
+// FILE...".
+func filled(t *testing.T, wheels ...string) *jar.Jar {
+	python := filepath.Join(t.TempDir(), "python3.12")
+	require.NoError(t, os.WriteFile(python, []byte("#!/bin/sh\n"), 0o755))
+	in := interpreter.Interpreter{Path: python, Said: interpreter.Answer{Version: "3.12.1", Implementation: "cpython", PythonImplementation: "CPython",
+		SOABI: "cpython-312-x86_64-linux-gnu", Bits: 64, Machine: "x86_64", OSName: "posix", SysPlatform: "linux", LibraryFolder: "lib"}}
+	root := filepath.Join(t.TempDir(), ".jar")
+	_, err := jar.Create(ctx, root, in, jar.Options{Prompt: "orchard"})
+	require.NoError(t, err)
+	j, release, err := jar.Hold(ctx, root, jar.Outside{}, lock.Mode{})
+	require.NoError(t, err)
+	defer release()
+	var c jar.Change
+	for _, text := range wheels {
+		words := strings.Fields(text)
+		spec := wheel.Spec{Name: words[0], Version: version.MustParse(words[1]), Tag: "py3-none-any", Metadata: []byte("Metadata-Version: 2.1\nName: " + words[0] + "\nVersion: " + words[1] + "\n")}
+		for _, file := range words[2:] {
+			spec.Files = append(spec.Files, wheel.File{Path: file})
+		}
+		var b bytes.Buffer
+		require.NoError(t, wheel.Write(&b, spec))
+		w, err := wheel.Open(bytes.NewReader(b.Bytes()), int64(b.Len()), spec.FileName(), wheel.DefaultLimits)
+		require.NoError(t, err)
+		c.Add = append(c.Add, jar.Addition{Wheel: w, Requested: true})
+	}
+	require.NoError(t, j.Apply(ctx, c))
+	return j
+}
+
+// Each case, by what Python says of an import, without a Python.
+func TestCases(t *testing.T) {
+	j := filled(t, "press-tools 1.0 press/__init__.py press/plan.py", "fast-sugar 2.0 fast.cpython-39-x86_64-linux-gnu.so", "tall_tree 1.0 Timber.py")
+	other := filled(t, "medlar 1.0 medlar_only_there.py")
+	installed, err := j.Installed()
+	require.NoError(t, err)
+	dir, unseen := t.TempDir(), t.TempDir()
+	for _, file := range []string{filepath.Join(dir, "press.py"), filepath.Join(dir, "json.py"), filepath.Join(dir, "own.py"), filepath.Join(unseen, "outside_only.py")} {
+		require.NoError(t, os.WriteFile(file, nil, 0o644))
+	}
+	site := filepath.Join(j.Root, "lib", "python3.12", "site-packages")
+	standard := []string{"json", "os", "string"}
+	missing := func(name string) diagnose.Trial {
+		return diagnose.Trial{Error: "ModuleNotFoundError", Message: "No module named '" + name + "'", Missing: name, Stdlib: standard}
+	}
+	raised := func(file, message string) diagnose.Trial {
+		return diagnose.Trial{Error: "ImportError", Message: message, File: filepath.Join(site, file), Stdlib: standard}
+	}
+	worked := func(file string) diagnose.Trial { return diagnose.Trial{OK: true, File: file, Stdlib: standard} }
+	for _, c := range []struct {
+		module string
+		trial  diagnose.Trial
+		want   diagnose.Case
+		mend   string
+		detail string
+	}{
+		{"press", worked(filepath.Join(site, "press", "__init__.pyc")), diagnose.CaseWorks, "", ""},
+		{"own", worked(filepath.Join(dir, "own.py")), diagnose.CaseWorks, "", ""},
+		{"os", worked("/usr/lib/python3.12/os.py"), diagnose.CaseStandard, "", ""},
+		{"perry", worked("/srv/share/perry.py"), diagnose.CaseOutside, "", "PYTHONPATH of /srv/share/perry.py"},
+		{"press", worked(filepath.Join(dir, "press.py")), diagnose.CaseShadowed, "give press.py another name", "the distribution press-tools"},
+		{"json", worked(filepath.Join(dir, "json.py")), diagnose.CaseShadowed, "give json.py another name", "the standard library"},
+		{"press", diagnose.Trial{Died: "signal: segmentation fault"}, diagnose.CaseDies, "", ""},
+		{"press", raised("press/__init__.py", "libsugar.so.3: cannot open shared object file: No such file"), diagnose.CaseLibrary, "install the system's package that has libsugar.so.3", "libsugar.so.3"},
+		{"press", raised("press/__init__.py", "invalid ELF header"), diagnose.CaseOtherPython, "glassjar uninstall press-tools, then install a version for this Python", ""},
+		{"press", raised("press/__init__.py", "frost"), diagnose.CaseRaises, "glassjar upgrade press-tools", ""},
+		{"press.juice", missing("press.juice"), diagnose.CasePart, "glassjar about press-tools", "press.juice"},
+		{"press.plans", missing("press.plans"), diagnose.CasePart, "import press.plan", "press.plans"},
+		{"fast", missing("fast"), diagnose.CaseOtherPython, "glassjar uninstall fast-sugar, then install a version for this Python", "cpython-39-x86_64-linux-gnu"},
+		{"timber", missing("timber"), diagnose.CaseLetterCase, "import Timber", ""},
+		{"String", missing("String"), diagnose.CaseLetterCase, "import string", ""},
+		{"imp", missing("imp"), diagnose.CaseFormer, "glassjar pythons, for one before 3.12", "3.12"},
+		{"press_tools", missing("press_tools"), diagnose.CaseOtherName, "import press", ""},
+		{"outside_only", missing("outside_only"), diagnose.CaseOnlyOutside, "glassjar install outside-only", unseen},
+		{"medlar_only_there", missing("medlar_only_there"), diagnose.CaseOtherJar, "glassjar run --jar " + other.Root + " python", other.Root},
+		{"brixmeter", missing("brixmeter"), diagnose.CaseNotInstalled, "glassjar install brixmeter", ""},
+		{"brixmetre", missing("brixmetre"), diagnose.CaseMisspelt, "glassjar install brixmeter", ""},
+		{"prses", missing("prses"), diagnose.CaseMisspelt, "import press", ""},
+		{"zzz_nowhere", missing("zzz_nowhere"), diagnose.CaseUnknown, "glassjar search zzz_nowhere", ""},
+	} {
+		x := diagnose.Examination{Jar: j, Root: j.Root, Python: "CPython 3.12.1", Installed: installed, Dir: dir, Unseen: []string{unseen}, Relative: func(file string) string { return strings.TrimPrefix(file, dir+"/") },
+			Catalog:   (&catalog.Catalog{Store: &store.Store{Dir: t.TempDir()}, Cache: t.TempDir(), Direct: map[string]index.File{}}).Use(&index.Ordered{Sources: []index.Source{index.Sample{}}}),
+			OutsideOf: func(file string) string { return "PYTHONPATH of " + file },
+			Others: func() ([]shelf.Known, error) {
+				return []shelf.Known{{Root: j.Root}, {Root: "/gone"}, {Root: other.Root}}, nil
+			},
+			Import: func(context.Context, string) (diagnose.Trial, error) { return c.trial, nil }}
+		d, err := x.Examine(ctx, c.module)
+		require.NoError(t, err)
+		assert.Equal(t, c.want, d.Case, c.module)
+		assert.Equal(t, c.mend, d.Mend, c.module)
+		assert.Equal(t, c.detail, d.Detail, c.module)
+		assert.Equal(t, c.trial.OK, d.Works)
+	}
+}
+
+// What fails on another module is explained by that one; one that fails on itself is not
+// looked at without end.
+func TestOneFailsOnAnother(t *testing.T) {
+	j := filled(t, "press-tools 1.0 press.py")
+	installed, err := j.Installed()
+	require.NoError(t, err)
+	x := diagnose.Examination{Jar: j, Root: j.Root, Installed: installed, Dir: t.TempDir(), Relative: filepath.Base, Others: func() ([]shelf.Known, error) { return nil, errors.New("none") },
+		Catalog: (&catalog.Catalog{Store: &store.Store{Dir: t.TempDir()}, Cache: t.TempDir(), Direct: map[string]index.File{}}).Use(&index.Ordered{Sources: []index.Source{index.Sample{}}}),
+		Import: func(_ context.Context, module string) (diagnose.Trial, error) {
+			return diagnose.Trial{Error: "ModuleNotFoundError", Missing: map[string]string{"press": "brixmeter", "brixmeter": "brixmeter", "a": "b", "b": "a"}[module], Message: module}, nil
+		}}
+	d, err := x.Examine(ctx, "press")
+	require.NoError(t, err)
+	assert.Equal(t, diagnose.CaseNeeds, d.Case)
+	assert.Equal(t, "brixmeter", d.Because.Module)
+	assert.Equal(t, "glassjar install brixmeter", d.Mend)
+	d, err = x.Examine(ctx, "a")
+	require.NoError(t, err)
+	assert.Equal(t, diagnose.CaseRaises, d.Because.Case)
+	x.Import = func(context.Context, string) (diagnose.Trial, error) { return diagnose.Trial{}, context.Canceled }
+	_, err = x.Examine(ctx, "press")
+	assert.ErrorIs(t, err, context.Canceled)
+}
+
+// In a stranger's jar or folder nothing is run: it is only said where a module lies.
+func TestLocate(t *testing.T) {
+	j := filled(t, "press-tools 1.0 press/__init__.py")
+	installed, err := j.Installed()
+	require.NoError(t, err)
+	x := diagnose.Examination{Jar: j, Root: j.Root, Installed: installed, Dir: t.TempDir(), Import: func(context.Context, string) (diagnose.Trial, error) { panic("it is run") }}
+	d := x.Locate("press", false)
+	assert.Equal(t, []string{"press-tools", "1.0", "glassjar recreate"}, []string{d.Distribution, d.Version, d.Mend})
+	assert.Equal(t, diagnose.CaseNotTried, d.Case)
+	d = x.Locate("cider", true)
+	assert.Empty(t, d.File)
+	assert.Equal(t, "stand in a folder of your own", d.Mend)
+	for name, is := range map[string]bool{"press.plan": true, "бочка": true, "a-b": false, "a..b": false, "1a": false, "": false} {
+		assert.Equal(t, is, diagnose.IsModule(name), name)
+	}
+}
+
+// What the interpreter writes is read, and how it ended where it writes nothing.
+func TestImporting(t *testing.T) {
+	j := filled(t)
+	base, err := j.Base()
+	require.NoError(t, err)
+	x := diagnose.Examination{Jar: j, Root: j.Root, Dir: t.TempDir(), Relative: filepath.Base}
+	for script, want := range map[string]diagnose.Case{
+		"printf '{\"ok\": true, \"file\": \"\"}' >\"$3\"": diagnose.CaseStandard,
+		"echo Segmentation fault; exit 139":               diagnose.CaseDies,
+	} {
+		require.NoError(t, os.WriteFile(base, []byte("#!/bin/sh\n"+script+"\n"), 0o755))
+		d, err := x.Examine(ctx, "press")
+		require.NoError(t, err)
+		assert.Equal(t, want, d.Case, script)
+	}
+}
