@@ -78,7 +78,7 @@ var views = []struct {
 	}, []string{"9 files compared", "changed lib/a.py", "and 4 more", "unmet   a needs b >2  and 1 is here", "asked for is c  which is missing", "broken  bin/python", "python  it is gone", "mended  a 1.0", "try     glassjar check --mend", "found   nothing wrong", "try     glassjar recreate"}},
 	{"shelf", func(s *Screen) {
 		s.Shelf(&operation.Shelf{Jars: []operation.Shelved{{Name: "press", Jar: "/orchard/.jar", Python: "CPython 3.12.1", Packages: 1, Size: 2_000_000, Shared: 1000, Used: someDay, State: operation.ShelfOutOfStep, InProject: true},
-			{Name: "tools", Jar: "/shelf/tools", State: operation.ShelfFine, OnShelf: true}, {Name: "far", Jar: "/far", State: operation.ShelfGone}}, Away: []operation.Away{{Jar: "/orchard/old", At: someDay, Size: 5}}})
+			{Name: "tools", Jar: "/shelf/tools", State: operation.ShelfFine, OnShelf: true}, {Name: "far", Jar: "/far", State: operation.ShelfGone}}, Away: []operation.DiscardedJar{{Jar: "/orchard/old", At: someDay, Size: 5}}})
 		s.Shelf(&operation.Shelf{})
 	}, []string{"project press  CPython 3.12.1  1 package   2.0 MB, 1.0 kB shared  2026-09-01 06:30  out of step  .jar", "shelf   tools", "alone   far", "away    old  discarded 2026-09-01 06:30, 5 B", "no jar is known here"}},
 	{"discard", func(s *Screen) {

@@ -56,8 +56,8 @@ type Work struct {
 	Own     map[string]jar.OwnFile
 	Write   map[string][]byte
 	Parts   project.Parts
-	// Settle gives a jar that was prepared beside it its place.
-	Settle func(context.Context) error
+	// Commit gives a jar that was prepared beside it its place.
+	Commit func(context.Context) error
 }
 
 // Done is what carrying out a plan came to.
@@ -131,15 +131,15 @@ func (a *Applier) put(ctx context.Context, w Work, change jar.Change, origins ma
 		origins[one.Name] = one.tree.SHA256
 		return &jar.Addition{Wheel: one.wheel, Requested: one.Asked, Direct: directOf(one.File, one.tree.SHA256), Stored: one.stored, Compiled: one.compiled}, nil
 	}
-	change.Late = func(own map[string]jar.OwnFile) error { return a.noteOrigins(w, origins, own) }
+	change.Final = func(own map[string]jar.OwnFile) error { return a.noteOrigins(w, origins, own) }
 	var placed atomic.Int64
 	change.Progress = func(n int) {
 		placed.Add(int64(n))
 		a.Report.Tell(progress.Event{Stage: "putting files in place", Done: placed.Load()})
 	}
 	err = w.Jar.Apply(inner, change)
-	if err == nil && w.Jar.Unseen() {
-		err = w.Settle(ctx)
+	if err == nil && w.Jar.Prepared() {
+		err = w.Commit(ctx)
 	}
 	cancel()
 	out.Files = int(placed.Load())

@@ -261,7 +261,7 @@ func (x *Examination) inOtherJar(top string) (string, bool) {
 // onlyOutside is a module in a folder that this jar does not see: the user's
 // own, or the base's.
 func (x *Examination) onlyOutside(ctx context.Context, d *Diagnosis, _ Trial, top string) bool {
-	for _, dir := range x.Unseen {
+	for _, dir := range x.NotSeen {
 		for _, name := range []string{top + ".py", top} {
 			if _, err := os.Stat(filepath.Join(dir, name)); err == nil {
 				d.Case, d.Detail, d.Mend = CaseOnlyOutside, dir, "glassjar install "+key(top)

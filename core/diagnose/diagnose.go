@@ -82,10 +82,10 @@ type Examination struct {
 	Environment []string
 	Relative    func(string) string
 	Catalog     *catalog.Catalog
-	// OutsideOf says by which way a file outside of the jar got in; Unseen are folders of
+	// OutsideOf says by which way a file outside of the jar got in; NotSeen are folders of
 	// modules that the jar does not see; Others are the jars of this machine.
 	OutsideOf func(file string) string
-	Unseen    []string
+	NotSeen   []string
 	Others    func() ([]shelf.Known, error)
 
 	// Import says what importing a module comes to; nil has the jar's interpreter do it.

@@ -106,7 +106,7 @@ func TestCases(t *testing.T) {
 		{"prses", missing("prses"), diagnose.CaseMisspelt, "import press", ""},
 		{"zzz_nowhere", missing("zzz_nowhere"), diagnose.CaseUnknown, "glassjar search zzz_nowhere", ""},
 	} {
-		x := diagnose.Examination{Jar: j, Root: j.Root, Python: "CPython 3.12.1", Installed: installed, Dir: dir, Unseen: []string{unseen}, Relative: func(file string) string { return strings.TrimPrefix(file, dir+"/") },
+		x := diagnose.Examination{Jar: j, Root: j.Root, Python: "CPython 3.12.1", Installed: installed, Dir: dir, NotSeen: []string{unseen}, Relative: func(file string) string { return strings.TrimPrefix(file, dir+"/") },
 			Catalog:   (&catalog.Catalog{Store: &store.Store{Dir: t.TempDir()}, Cache: t.TempDir(), Direct: map[string]index.File{}}).Use(&index.Ordered{Sources: []index.Source{index.Sample{}}}),
 			OutsideOf: func(file string) string { return "PYTHONPATH of " + file },
 			Others: func() ([]shelf.Known, error) {

@@ -19,9 +19,9 @@ type keptSum struct {
 	SHA256 string `json:"sha256"`
 }
 
-// settled is how old a file must be for its hash to be kept: one that was just
+// trustedAge is how old a file must be for its hash to be kept: one that was just
 // written may be written again within the same tick of the clock.
-const settled = 2 * time.Second
+const trustedAge = 2 * time.Second
 
 // KeepSums keeps the hashes of the folder's files in a folder of the cache, so
 // that what has not changed is not read again. A file that is taken from the
@@ -54,7 +54,7 @@ func (d *Folder) hash(ctx context.Context, path string) (string, error) {
 	d.mu.Lock()
 	defer d.mu.Unlock()
 	d.hashed[path] = sum
-	if time.Since(info.ModTime()) > settled {
+	if time.Since(info.ModTime()) > trustedAge {
 		d.kept[path] = keptSum{info.Size(), info.ModTime().UnixNano(), sum}
 		if d.learned == nil {
 			d.learned = map[string]keptSum{}

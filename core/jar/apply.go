@@ -50,10 +50,10 @@ type Change struct {
 	// are, and Outside tells where they are.
 	Spec, Record *Text
 	Outside      Outside
-	// Late, if set, adds to Own what is known once all wheels have come.
-	Late func(own map[string]OwnFile) error
+	// Final, if set, adds to Own what is known once all wheels have come.
+	Final func(own map[string]OwnFile) error
 	// Flush, if set, makes a batch durable, and with it what else the change counts
-	// on, such as what was brought into the store for it.
+	// on, such as what came into the store for it.
 	Flush func(*durable.Batch) error
 	// Requested corrects the mark of distributions that stay.
 	Requested map[string]bool
@@ -136,7 +136,7 @@ const (
 // and when the context ends before the first file is moved, the jar is as it was.
 // When it returns without an error the change is durable.
 func (j *Jar) Apply(ctx context.Context, c Change) error {
-	if !j.held && !j.unseen {
+	if !j.held && !j.prepared {
 		return fmt.Errorf("%s is not held", j.Root)
 	}
 	if err := j.clearStaging(); err != nil {
@@ -164,12 +164,12 @@ func (j *Jar) Apply(ctx context.Context, c Change) error {
 			return errors.Join(err, a.clear())
 		}
 	}
-	if c.Late != nil {
-		if err := c.Late(c.Own); err != nil {
+	if c.Final != nil {
+		if err := c.Final(c.Own); err != nil {
 			return errors.Join(err, a.clear())
 		}
 	}
-	if j.unseen {
+	if j.prepared {
 		return a.fillUnseen()
 	}
 	return a.commit(ctx)
@@ -281,7 +281,7 @@ func (a *application) take(p string) {
 	a.steps = append(a.steps, step{kind: stepTake, path: p})
 }
 
-// protected are paths of the jar itself, which no distribution may bring or take away,
+// protected are paths of the jar itself, which no distribution may write or remove,
 // whatever its RECORD says.
 func (a *application) protected(p string) bool {
 	folded := a.fold(p)

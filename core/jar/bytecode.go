@@ -34,7 +34,7 @@ func (a *application) placeCompiled(add Addition, sources []source) error {
 	for _, s := range sources {
 		from, file := add.Compiled(s.entry), compiledName(s.file, a.change.CacheTag)
 		if from == "" || a.owner[a.fold(file)] != "" {
-			continue // the wheel may bring it itself
+			continue // the wheel may have it itself
 		}
 		if err := a.place(add.Wheel.Metadata.Name, store.Pair{From: from, Optional: true}, file); err != nil {
 			return err
@@ -98,7 +98,7 @@ type Beside struct {
 }
 
 // Bytecode is what an interpreter with a cache tag would take of the bytecode in the
-// jar, but for what a distribution brought itself. A module that is not as it was
+// jar, but for what a distribution has itself. A module that is not as it was
 // installed is left out.
 func (j *Jar) Bytecode(installed []Installed, cacheTag string) []Beside {
 	var out []Beside

@@ -105,7 +105,7 @@ func TestMore(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, installed)
 	c := coming(nil, pack(t, "press", "1.0", "", "press.py="), pack(t, "must", "1.0", "", "must.py="))
-	c.Late = func(own map[string]jar.OwnFile) error {
+	c.Final = func(own map[string]jar.OwnFile) error {
 		own["glassjar/origins.json"] = jar.OwnFile{Data: []byte("both came")}
 		return nil
 	}
@@ -115,7 +115,7 @@ func TestMore(t *testing.T) {
 	}
 	assert.Equal(t, "both came", read(t, j, "glassjar/origins.json"))
 	c = coming(nil)
-	c.Late = func(map[string]jar.OwnFile) error { return lost }
+	c.Final = func(map[string]jar.OwnFile) error { return lost }
 	assert.ErrorIs(t, apply(t, j, c), lost)
 }
 

@@ -59,7 +59,7 @@ func Create(ctx context.Context, root string, in interpreter.Interpreter, opt Op
 }
 
 // Prepare makes an empty jar in a folder that is not there yet, where nobody looks
-// for one: it is filled, and then gets its place ([Jar.Settle]).
+// for one: it is filled, and then gets its place ([Jar.Commit]).
 func Prepare(temp string, in interpreter.Interpreter, opt Options) (*Jar, error) {
 	return prepare(temp, opt, func(j *Jar) error { return j.build(in, opt) })
 }
@@ -68,7 +68,7 @@ func prepare(temp string, opt Options, fill func(*Jar) error) (*Jar, error) {
 	if err := makeFolder(temp); err != nil {
 		return nil, err
 	}
-	j := &Jar{Root: temp, unseen: true}
+	j := &Jar{Root: temp, prepared: true}
 	if err := fill(j); err != nil {
 		return nil, err
 	}
@@ -105,7 +105,7 @@ func place(ctx context.Context, root string, opt Options, prepare func(temp stri
 	j, err := prepare(temp)
 	if err == nil {
 		j.texts, j.outside = map[string]*Text{stepSpec: opt.Spec, stepRecord: opt.Record}, opt.Outside
-		err = j.Settle(ctx, root)
+		err = j.Commit(ctx, root)
 	}
 	if err != nil {
 		return nil, errors.Join(err, os.RemoveAll(temp))

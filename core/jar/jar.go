@@ -79,14 +79,14 @@ type Jar struct {
 	Recovered Recovery
 
 	held bool // this process has the lock
-	// unseen tells that the jar has not its place yet; texts, outside and flush
-	// are then what [Jar.Settle] writes besides, where to, and how it is flushed, and
+	// prepared tells that the jar has not its place yet; texts, outside and flush
+	// are then what [Jar.Commit] writes besides, where to, and how it is flushed, and
 	// staged is what was put into it.
-	unseen  bool
-	staged  durable.Batch
-	texts   map[string]*Text
-	outside Outside
-	flush   func(*durable.Batch) error
+	prepared bool
+	staged   durable.Batch
+	texts    map[string]*Text
+	outside  Outside
+	flush    func(*durable.Batch) error
 }
 
 // NotAJarError says why a folder is not taken for a jar.
@@ -145,8 +145,8 @@ func read(root string) (*Jar, error) {
 	return j, nil
 }
 
-// Unseen reports whether the jar has not its place yet.
-func (j *Jar) Unseen() bool { return j.unseen }
+// Prepared reports whether the jar has not its place yet.
+func (j *Jar) Prepared() bool { return j.prepared }
 
 // Layout tells where things stand in the jar.
 func (j *Jar) Layout() Layout {

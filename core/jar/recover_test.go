@@ -235,7 +235,7 @@ func TestSettle(t *testing.T) {
 	require.NoError(t, j.Apply(context.Background(), c))
 	assert.Equal(t, "old", everything(t, j)["pyproject.toml"], "nothing is written before the jar is there")
 	half := filepath.Join(t.TempDir(), "project")
-	require.NoError(t, j.Settle(context.Background(), filepath.Join(top, ".jar")))
+	require.NoError(t, j.Commit(context.Background(), filepath.Join(top, ".jar")))
 	after := everything(t, j)
 	assert.Equal(t, "new", after["pyproject.toml"])
 	assert.Equal(t, "record", after["pylock.toml"])

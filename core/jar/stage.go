@@ -212,7 +212,7 @@ func (a *application) stageOne(ctx context.Context, add Addition) error {
 		}
 		file := l.scriptFile(e.Name)
 		if a.owner[a.fold(file)] == w.Metadata.Name {
-			continue // the wheel brings the script itself as well
+			continue // the wheel has the script itself as well
 		}
 		if err := putBytes(file, 0o755, entryScript(e)); err != nil {
 			return err
@@ -319,7 +319,7 @@ func (a *application) count(n int) {
 // where nobody can see the jar yet.
 func (a *application) staged(file string) string {
 	if a.root == "" {
-		if a.root = a.jar.Path(newFolder); a.jar.unseen {
+		if a.root = a.jar.Path(newFolder); a.jar.prepared {
 			a.root = a.jar.Root
 		}
 	}

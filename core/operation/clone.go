@@ -137,7 +137,7 @@ func (m *Machine) cloneFiles(ctx context.Context, j *jar.Jar, from, to place.Pla
 			opt.Record = &jar.Text{Data: texts[file]}
 		}
 	}
-	opt.Prepared = m.coming(to.Root)
+	opt.Prepared = m.expectAt(to.Root)
 	copied, err := j.Clone(ctx, to.Root, in, opt)
 	if err != nil {
 		return out, err

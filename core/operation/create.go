@@ -117,7 +117,7 @@ func (m *Machine) createFilled(ctx context.Context, c *Created, spec *project.Sp
 	}
 	out, err := m.makeAndCarryOut(ctx, p, decide)
 	if err == nil && out.Done {
-		m.noteSettled(c.Place, edited, p)
+		m.noteUnchanged(c.Place, edited, p)
 	}
 	return out, err
 }
@@ -126,7 +126,7 @@ func (m *Machine) createFilled(ctx context.Context, c *Created, spec *project.Sp
 func (m *Machine) make(ctx context.Context, root string, in interpreter.Interpreter, opt jar.Options) (*jar.Jar, error) {
 	temp, done := m.Making.Begin(root)
 	defer done()
-	opt.Temp, opt.Prepared = temp, m.coming(root)
+	opt.Temp, opt.Prepared = temp, m.expectAt(root)
 	j, err := jar.Create(ctx, root, in, opt)
 	if err == nil {
 		err = m.Known.Trust(j)

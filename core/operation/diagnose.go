@@ -39,10 +39,10 @@ func (m *Machine) diagnose(ctx context.Context, ref, module string) (*diagnose.D
 	x.Catalog, x.Environment = m.newCatalog(indexes), m.insideEnvironment(j)
 	x.OutsideOf = func(file string) string { return m.outsideOf(j, file) }
 	if site := userSite(j.Layout()); site != "" {
-		x.Unseen = append(x.Unseen, site)
+		x.NotSeen = append(x.NotSeen, site)
 	}
 	if in, err := m.interpreterOf(ctx, j); err == nil {
-		x.Unseen = append(x.Unseen, in.Said.SitePackages...)
+		x.NotSeen = append(x.NotSeen, in.Said.SitePackages...)
 	}
 	x.Others = m.Known.All
 	return x.Examine(ctx, module)

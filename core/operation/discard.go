@@ -14,8 +14,8 @@ import (
 	"glassjar/core/shelf"
 )
 
-// Away is a discarded jar that can be brought back until the store is tidied.
-type Away struct {
+// DiscardedJar is a discarded jar that can be brought back until the store is tidied.
+type DiscardedJar struct {
 	// Jar is where it stood, Held where it is now.
 	Jar  string    `json:"jar"`
 	Held string    `json:"held"`
@@ -49,9 +49,9 @@ type Discarded struct {
 	Done      bool `json:"done"`
 }
 
-// aside is where a discarded jar is held: beside its place, so that it is one
+// discardedPath is where a discarded jar is held: beside its place, so that it is one
 // renaming on every file system.
-func aside(root, id string) string {
+func discardedPath(root, id string) string {
 	return filepath.Join(filepath.Dir(root), "."+strings.TrimPrefix(filepath.Base(root), ".")+".discarded-"+id[:8])
 }
 
@@ -122,51 +122,51 @@ func (m *Machine) putAway(ctx context.Context, p place.Place, at time.Time) erro
 		return err
 	}
 	defer release()
-	_, err = m.setAside(p, at)
+	_, err = m.moveDiscarded(p, at)
 	return err
 }
 
-// setAside moves a jar beside its place, in one renaming, and notes where it is and, if
+// moveDiscarded moves a jar beside its place, in one renaming, and notes where it is and, if
 // it was trusted, what it looks like. back brings it back.
-func (m *Machine) setAside(p place.Place, at time.Time) (back func() error, err error) {
+func (m *Machine) moveDiscarded(p place.Place, at time.Time) (back func() error, err error) {
 	known, trusted := m.Known.Find(p.Root)
 	if known.ID == "" { // it has no identity, or another's
 		known = shelf.Known{ID: jar.RandomID()}
 	}
-	held := aside(p.Root, known.ID)
+	held := discardedPath(p.Root, known.ID)
 	away := shelf.Discarded{ID: known.ID, Root: p.Root, Held: held, At: at}
 	if trusted {
 		away.Known = known
 	}
-	if err := m.Away.Put(away); err != nil {
+	if err := m.Discarded.Put(away); err != nil {
 		return nil, err
 	}
 	if err := os.Rename(p.Root, held); err != nil {
-		return nil, errors.Join(err, m.Away.Drop(known.ID))
+		return nil, errors.Join(err, m.Discarded.Drop(known.ID))
 	}
 	if err := durable.Parent(held); err != nil {
 		return nil, err
 	}
-	back = func() error { return errors.Join(os.Rename(held, p.Root), m.Away.Drop(known.ID)) }
+	back = func() error { return errors.Join(os.Rename(held, p.Root), m.Discarded.Drop(known.ID)) }
 	return back, m.Known.Forget(known.ID)
 }
 
 // discarded are the jars that can be brought back. An entry whose jar was never
 // moved, since the command was cut off, is dropped.
-func (m *Machine) discarded() ([]Away, error) {
-	list, err := m.Away.All()
+func (m *Machine) discarded() ([]DiscardedJar, error) {
+	list, err := m.Discarded.All()
 	if err != nil {
 		return nil, err
 	}
-	var out []Away
+	var out []DiscardedJar
 	for _, a := range list {
 		if !jar.Exists(a.Held) {
-			if err := m.Away.Drop(a.ID); err != nil {
+			if err := m.Discarded.Drop(a.ID); err != nil {
 				return nil, err
 			}
 			continue
 		}
-		one := Away{Jar: a.Root, Held: a.Held, At: a.At.UTC(), ID: a.ID, known: a.Known}
+		one := DiscardedJar{Jar: a.Root, Held: a.Held, At: a.At.UTC(), ID: a.ID, known: a.Known}
 		if j, err := jar.Open(a.Held); err == nil {
 			size, shared := j.Size()
 			one.Size, one.Frees = size, size-shared
@@ -186,7 +186,7 @@ func (m *Machine) BringBack(ctx context.Context, refs []string) (*Discarded, err
 	if len(list) == 0 {
 		return nil, usage("there is no discarded jar to bring back", "glassjar shelf lists the jars")
 	}
-	var chosen []Away
+	var chosen []DiscardedJar
 	for _, a := range list {
 		if last := list[len(list)-1]; len(refs) == 0 && a.At.Equal(last.At) {
 			chosen = append(chosen, a)
@@ -215,7 +215,7 @@ func (m *Machine) BringBack(ctx context.Context, refs []string) (*Discarded, err
 }
 
 // bringBack gives one discarded jar its place again.
-func (m *Machine) bringBack(ctx context.Context, a Away) error {
+func (m *Machine) bringBack(ctx context.Context, a DiscardedJar) error {
 	release, err := m.hold(ctx, m.Places().At(a.Jar, place.Named))
 	if err != nil {
 		return err
@@ -235,5 +235,5 @@ func (m *Machine) bringBack(ctx context.Context, a Away) error {
 			return err
 		}
 	}
-	return m.Away.Drop(a.ID)
+	return m.Discarded.Drop(a.ID)
 }

@@ -30,7 +30,7 @@ func (m *Machine) open(p place.Place) (*jar.Jar, error) {
 	}
 	j, err := jar.Open(p.Root)
 	if err == nil {
-		m.seen(j)
+		m.noteUse(j)
 	}
 	return j, err
 }
@@ -143,7 +143,7 @@ func (m *Machine) holdJar(ctx context.Context, p place.Place) (release func(), e
 	}
 	m.tellRecovery(j.Recovered)
 	m.holding[p.Root] = j
-	m.seen(j)
+	m.noteUse(j)
 	return func() { delete(m.holding, p.Root); unlock() }, nil
 }
 

@@ -47,7 +47,7 @@ func (m *Machine) Install(ctx context.Context, opt InstallOptions, decide Decide
 		return nil, err
 	}
 	defer release()
-	if p := m.settled(at, opt, asked); p != nil {
+	if p := m.unchanged(at, opt, asked); p != nil {
 		ok, err := decide(p.Plan)
 		return &Outcome{Plan: p.Plan, Done: ok && err == nil, Wrote: []string{}, Warnings: []string{}}, err
 	}
@@ -247,7 +247,7 @@ func (m *Machine) toSpec(ctx context.Context, at place.Place, before, spec *proj
 	}
 	out, err := m.carryOut(ctx, p, decide)
 	if err == nil && out.Done {
-		m.noteSettled(at, spec, p)
+		m.noteUnchanged(at, spec, p)
 	}
 	return out, err
 }

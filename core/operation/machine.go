@@ -45,8 +45,8 @@ type Machine struct {
 	Known shelf.List
 	// Making notes what is being made, so that what a kill leaves is removed.
 	Making shelf.Making
-	// Away is the list of discarded jars that can be brought back.
-	Away shelf.AwayList
+	// Discarded is the list of discarded jars that can be brought back.
+	Discarded shelf.DiscardedList
 	// Report, if set, is told how far work has come. Several goroutines call it.
 	Report progress.Sink
 	// Notes collects remarks for the user, each once.
@@ -123,7 +123,7 @@ func (m *Machine) readSettings() error {
 	}
 	m.Making = shelf.Making{Dir: filepath.Join(m.Folders.State, "making")}
 	m.Known = shelf.List{Dir: filepath.Join(m.Folders.State, "jars"), Temporary: m.Making.Begin}
-	m.Away = shelf.AwayList{Dir: filepath.Join(m.Folders.State, "discarded"), Temporary: m.Making.Begin}
+	m.Discarded = shelf.DiscardedList{Dir: filepath.Join(m.Folders.State, "discarded"), Temporary: m.Making.Begin}
 	return nil
 }
 
@@ -232,7 +232,7 @@ func (m *Machine) interpreterOf(ctx context.Context, j *jar.Jar) (interpreter.In
 	if err != nil {
 		return interpreter.Interpreter{}, err
 	}
-	if err := m.Places().MayUse(j.Root); err != nil && !j.Unseen() && !m.finder().Finds(base) {
+	if err := m.Places().MayUse(j.Root); err != nil && !j.Prepared() && !m.finder().Finds(base) {
 		return interpreter.Interpreter{}, err
 	}
 	return m.probe(ctx, base)

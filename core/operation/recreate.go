@@ -264,7 +264,7 @@ func (m *Machine) ensure(p *job, temp string) (err error) {
 			return err
 		}
 	}
-	p.jar, err = jar.Prepare(temp, p.python, jar.Options{Prompt: p.place.Prompt(), SeeSystem: p.seeSystem, Parts: p.parts, Prepared: m.coming(p.place.Root)})
+	p.jar, err = jar.Prepare(temp, p.python, jar.Options{Prompt: p.place.Prompt(), SeeSystem: p.seeSystem, Parts: p.parts, Prepared: m.expectAt(p.place.Root)})
 	return err
 }
 

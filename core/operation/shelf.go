@@ -47,7 +47,7 @@ type Shelved struct {
 type Shelf struct {
 	Jars []Shelved `json:"jars"`
 	// Away are discarded jars that can still be brought back.
-	Away []Away `json:"discarded"`
+	Away []DiscardedJar `json:"discarded"`
 }
 
 // Shelf lists the jars known on this machine, with stale only those that were
@@ -57,7 +57,7 @@ func (m *Machine) Shelf(ctx context.Context, stale int) (*Shelf, error) {
 	if err != nil {
 		return nil, err
 	}
-	out := &Shelf{Jars: []Shelved{}, Away: []Away{}}
+	out := &Shelf{Jars: []Shelved{}, Away: []DiscardedJar{}}
 	for _, k := range known {
 		if stale > 0 && m.now().Sub(k.Used) < time.Duration(stale)*24*time.Hour {
 			continue

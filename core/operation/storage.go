@@ -244,7 +244,7 @@ func (m *Machine) TidyStore(ctx context.Context, days int, plan bool) (*Tidied, 
 		if err := errors.Join(m.discardForGood(a.Held), ctx.Err()); err != nil {
 			return out, err
 		}
-		if err := m.Away.Drop(a.ID); err != nil {
+		if err := m.Discarded.Drop(a.ID); err != nil {
 			return out, err
 		}
 	}

@@ -72,9 +72,9 @@ func (m *Machine) mayUse(ctx context.Context, root string) error {
 	return err
 }
 
-// seen notes that a jar is used, and looks whether its interpreter was upgraded. A jar
+// noteUse notes that a jar is used, and looks whether its interpreter was upgraded. A jar
 // that is not trusted is left alone, and the user is told.
-func (m *Machine) seen(j *jar.Jar) {
+func (m *Machine) noteUse(j *jar.Jar) {
 	if !m.Places().MayBeUsed(j.Root) {
 		m.note("the jar at " + m.relative(j.Root) + " was not made here for you, so nothing of it is run: glassjar recreate makes it anew, glassjar trust takes it as it is")
 		return
@@ -83,8 +83,8 @@ func (m *Machine) seen(j *jar.Jar) {
 	m.watchPython(j)
 }
 
-// coming notes a jar that is about to get its place at root as one that is trusted.
-func (m *Machine) coming(root string) func(*jar.Jar) error {
+// expectAt notes a jar that is about to get its place at root as one that is trusted.
+func (m *Machine) expectAt(root string) func(*jar.Jar) error {
 	return func(j *jar.Jar) error { return m.Known.Expect(j, root) }
 }
 
@@ -92,7 +92,7 @@ func (m *Machine) coming(root string) func(*jar.Jar) error {
 // that it stays trusted whenever the change is cut off; done is called after it.
 func (m *Machine) changeLooks(p *job) (done func() error, err error) {
 	further := p.jar.LooksAfter(p.structure)
-	if p.jar.Unseen() || len(further) == 0 || !m.Known.Trusted(place.Real(p.jar.Root)) {
+	if p.jar.Prepared() || len(further) == 0 || !m.Known.Trusted(place.Real(p.jar.Root)) {
 		return func() error { return nil }, nil
 	}
 	return func() error { return m.Known.Trust(p.jar) }, m.Known.Trust(p.jar, further...)
@@ -112,17 +112,17 @@ func (m *Machine) holdOrPlace(ctx context.Context, p place.Place) (release func(
 	return release, err
 }
 
-// settle gives a jar that was made beside it its place. What stands there and is not
+// commit gives a jar that was made beside it its place. What stands there and is not
 // trusted is put away as by discard, and comes back where that fails.
-func (m *Machine) settle(ctx context.Context, p *job) error {
+func (m *Machine) commit(ctx context.Context, p *job) error {
 	back := func() error { return nil }
 	if p.instead && p.place.Exists() {
 		var err error
-		if back, err = m.setAside(p.place, m.now()); err != nil {
+		if back, err = m.moveDiscarded(p.place, m.now()); err != nil {
 			return err
 		}
 	}
-	if err := p.jar.Settle(ctx, p.place.Root); err != nil {
+	if err := p.jar.Commit(ctx, p.place.Root); err != nil {
 		return errors.Join(err, back())
 	}
 	return m.Known.Trust(p.jar)

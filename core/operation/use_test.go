@@ -123,8 +123,8 @@ func TestTakeOut(t *testing.T) {
 
 // Aside is beside the place, hidden, and names the jar.
 func TestAside(t *testing.T) {
-	assert.Equal(t, "/o/.jar.discarded-12345678", filepath.ToSlash(aside("/o/.jar", "1234567890")))
-	assert.Equal(t, "/s/.tools.discarded-12345678", filepath.ToSlash(aside("/s/tools", "1234567890")))
+	assert.Equal(t, "/o/.jar.discarded-12345678", filepath.ToSlash(discardedPath("/o/.jar", "1234567890")))
+	assert.Equal(t, "/s/.tools.discarded-12345678", filepath.ToSlash(discardedPath("/s/tools", "1234567890")))
 }
 
 // A sealed record names files beside it, and none that were not asked for.

@@ -29,7 +29,7 @@ func (n *nogood) watchBy(t term) {
 // anything to do.
 func (s *solver) add(n *nogood) {
 	if n.level = s.level; n.level > 0 {
-		s.late = append(s.late, n)
+		s.deferred = append(s.deferred, n)
 	}
 	n.watch = [2]int{0, 0}
 	// The watched terms must be those that would become untrue first on going
@@ -260,8 +260,8 @@ func (s *solver) back(level int) {
 	}
 	s.queue, s.fresh = s.queue[:0], s.fresh[:0]
 	// What was learned higher up may have something to say down here already.
-	late := s.late[:0]
-	for _, n := range s.late {
+	late := s.deferred[:0]
+	for _, n := range s.deferred {
 		if n.level > level && len(n.terms) > 0 {
 			n.level = level
 			s.fresh = append(s.fresh, n)
@@ -270,7 +270,7 @@ func (s *solver) back(level int) {
 			late = append(late, n)
 		}
 	}
-	s.late = late
+	s.deferred = late
 }
 
 // active counts a variable's part in conflicts; later ones count more.

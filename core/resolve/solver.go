@@ -116,16 +116,16 @@ type solver struct {
 	admitted, pinned       map[string]bool // keys of names, and of names with versions
 	newAdmitted, newPinned map[string]bool
 
-	vars  map[string]*variable
-	order []*variable
-	trail []step
-	level int
-	queue []*variable // whose domains shrank
-	fresh []*nogood   // to be looked at as they are
-	bump  float64
-	root  *variable
-	late  []*nogood // added above level 0
-	needs map[string][]Need
+	vars     map[string]*variable
+	order    []*variable
+	trail    []step
+	level    int
+	queue    []*variable // whose domains shrank
+	fresh    []*nogood   // to be looked at as they are
+	bump     float64
+	root     *variable
+	deferred []*nogood // added above level 0
+	needs    map[string][]Need
 
 	decisions, conflicts int
 

@@ -43,8 +43,8 @@ type Known struct {
 	// Used is when the jar was last used.
 	Used time.Time
 
-	coming bool
-	marks  marks
+	expected bool
+	marks    marks
 }
 
 // marks are what a jar of the list looks like.
@@ -62,17 +62,17 @@ type marks struct {
 type knownEntry struct {
 	Root Path `json:"root"`
 	Made bool `json:"made"`
-	// Coming tells that the jar may not have its place yet.
-	Coming bool `json:"coming,omitempty"`
+	// Expected tells that the jar may not have its place yet.
+	Expected bool `json:"coming,omitempty"`
 	marks
 }
 
 func (k Known) entry() *knownEntry {
-	return &knownEntry{Path(k.Root), k.Made, k.coming, k.marks}
+	return &knownEntry{Path(k.Root), k.Made, k.expected, k.marks}
 }
 
 func (e knownEntry) known(id string) Known {
-	return Known{ID: id, Root: string(e.Root), Made: e.Made, coming: e.Coming, marks: e.marks}
+	return Known{ID: id, Root: string(e.Root), Made: e.Made, expected: e.Expected, marks: e.marks}
 }
 
 func (l List) file(id string) string { return filepath.Join(l.Dir, id+".json") }
@@ -133,7 +133,7 @@ func (l List) Expect(j *jar.Jar, root string) error {
 	if err != nil {
 		return err
 	}
-	return change(l.Dir, func() error { return l.write(j.ID(), Known{Root: root, Made: true, coming: true, marks: m}) })
+	return change(l.Dir, func() error { return l.write(j.ID(), Known{Root: root, Made: true, expected: true, marks: m}) })
 }
 
 // identify gives the identity of a jar and the entry there is of it. A copy of a jar
@@ -299,7 +299,7 @@ func (l List) All() ([]Known, error) {
 		if err != nil {
 			continue // a damaged entry is an unknown jar
 		}
-		if now := jar.IDOf(k.Root); now == "" && !k.coming || now == id {
+		if now := jar.IDOf(k.Root); now == "" && !k.expected || now == id {
 			out = append(out, k)
 		}
 	}

@@ -143,8 +143,8 @@ func TestDamagedEntries(t *testing.T) {
 	require.NoError(t, shelf.List{}.Trust(j))
 }
 
-func TestAwayList(t *testing.T) {
-	l := shelf.AwayList{Dir: filepath.Join(t.TempDir(), "away")}
+func TestDiscardedList(t *testing.T) {
+	l := shelf.DiscardedList{Dir: filepath.Join(t.TempDir(), "away")}
 	all, err := l.All()
 	require.NoError(t, err)
 	assert.Empty(t, all)

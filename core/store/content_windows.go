@@ -14,7 +14,7 @@ func writeContent(_ context.Context, path string, mode os.FileMode, stamp time.T
 	if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
 		return false, err
 	}
-	temp, err := os.CreateTemp(filepath.Dir(path), coming)
+	temp, err := os.CreateTemp(filepath.Dir(path), unfinished)
 	if err != nil {
 		return false, err
 	}

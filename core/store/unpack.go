@@ -110,13 +110,13 @@ func (s *Store) takeIn(ctx context.Context, source Source) (Member, error) {
 			return m, err
 		}
 		if written {
-			s.unsaved.brought(path)
+			s.unsaved.note(path)
 			return m, nil
 		}
 		info, err := os.Lstat(path)
 		if err == nil && info.Size() == m.Size && info.ModTime().Equal(stamp) {
 			if have, err := digest.OfFile(context.Background(), path); err == nil && have == m.SHA256 {
-				s.unsaved.brought(path) // whoever wrote it may not have flushed it yet
+				s.unsaved.note(path) // whoever wrote it may not have flushed it yet
 				return m, source.Copy(io.Discard)
 			}
 		}

@@ -14,15 +14,15 @@ import (
 // not whole. A content that no such tree was seen to name counts for nothing but its
 // hash, which is computed before it is used.
 //
-// unsaved is what this process has brought in and not yet flushed.
+// unsaved is what this process has added and not yet flushed.
 type unsaved struct {
 	mu    sync.Mutex
 	batch durable.Batch
 	trees map[string]*Tree
 }
 
-// brought notes a content, and the folder that names it.
-func (u *unsaved) brought(path string) {
+// note notes a content, and the folder that names it.
+func (u *unsaved) note(path string) {
 	u.mu.Lock()
 	u.batch.File(path)
 	u.batch.Folder(filepath.Dir(path))
@@ -54,7 +54,7 @@ func (s *Store) Unsaved(into *durable.Batch) bool {
 	return len(s.unsaved.trees) > 0
 }
 
-// Save writes down the trees of what was brought in; what [Store.Unsaved] gave was
+// Save writes down the trees of what was added; what [Store.Unsaved] gave was
 // flushed. It gives the hashes of their package files.
 func (s *Store) Save() (sums []string, err error) {
 	s.unsaved.mu.Lock()
@@ -70,7 +70,7 @@ func (s *Store) Save() (sums []string, err error) {
 	return sums, nil
 }
 
-// SaveNow flushes what was brought in by itself, and writes it down.
+// SaveNow flushes what was added by itself, and writes it down.
 func (s *Store) SaveNow() (sums []string, err error) {
 	var batch durable.Batch
 	if !s.Unsaved(&batch) {

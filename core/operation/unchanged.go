@@ -17,10 +17,10 @@ import (
 	"glassjar/core/project"
 )
 
-// settledNote remembers that a jar holds what its spec asks for: nothing has to be
+// unchangedNote remembers that a jar holds what its spec asks for: nothing has to be
 // solved again, nor any index asked, as long as all that had a say is as it was.
 // It stands in the cache; without it everything is looked at anew.
-type settledNote struct {
+type unchangedNote struct {
 	// Print is a hash of all that had a say.
 	Print string `json:"print"`
 	// Names are the distributions that the spec asks for by name in the jar's
@@ -32,15 +32,15 @@ type settledNote struct {
 	SampleOnly bool   `json:"sample_only"`
 }
 
-func (m *Machine) settledFile(root string) string {
+func (m *Machine) unchangedFile(root string) string {
 	sum := sha256.Sum256([]byte(root))
 	return filepath.Join(m.Folders.Cache, "settled", hex.EncodeToString(sum[:12])+".json")
 }
 
-// settledPrint is a hash of the settings, the spec, the record, what the jar says
+// statePrint is a hash of the settings, the spec, the record, what the jar says
 // of itself, its interpreter's file, and which distributions are in it; empty
 // where one cannot be read.
-func (m *Machine) settledPrint(j *jar.Jar, at place.Place) string {
+func (m *Machine) statePrint(j *jar.Jar, at place.Place) string {
 	base, err := j.Base()
 	if err != nil {
 		return ""
@@ -78,14 +78,14 @@ func (m *Machine) settledPrint(j *jar.Jar, at place.Place) string {
 	return hex.EncodeToString(h.Sum(nil))
 }
 
-// settled is the plan of an install that asks for nothing new, of a jar in which
-// nothing has changed since it was settled; nil if that cannot be told.
-func (m *Machine) settled(at place.Place, opt InstallOptions, asked []project.Asked) *job {
+// unchanged is the plan of an install that asks for nothing new, of a jar in which
+// nothing has changed since it was unchanged; nil if that cannot be told.
+func (m *Machine) unchanged(at place.Place, opt InstallOptions, asked []project.Asked) *job {
 	if opt.Pre || opt.Group != "" || opt.Extra != "" || !at.Exists() {
 		return nil
 	}
-	var note settledNote
-	data, err := os.ReadFile(m.settledFile(at.Root))
+	var note unchangedNote
+	data, err := os.ReadFile(m.unchangedFile(at.Root))
 	if err != nil || json.Unmarshal(data, &note) != nil || note.Print == "" {
 		return nil
 	}
@@ -95,7 +95,7 @@ func (m *Machine) settled(at place.Place, opt InstallOptions, asked []project.As
 		}
 	}
 	j, err := m.open(at)
-	if err != nil || note.Print != m.settledPrint(j, at) {
+	if err != nil || note.Print != m.statePrint(j, at) {
 		return nil
 	}
 	p := newJob(at)
@@ -103,20 +103,20 @@ func (m *Machine) settled(at place.Place, opt InstallOptions, asked []project.As
 	return p
 }
 
-// noteSettled notes that a jar holds what its spec asks for.
-func (m *Machine) noteSettled(at place.Place, spec *project.Spec, p *job) {
+// noteUnchanged notes that a jar holds what its spec asks for.
+func (m *Machine) noteUnchanged(at place.Place, spec *project.Spec, p *job) {
 	j, err := m.open(at)
 	if err != nil {
 		return
 	}
-	note := settledNote{Print: m.settledPrint(j, at), Python: p.Python, Kept: p.Kept + len(p.Add) + len(p.Change) + len(p.Mend), SampleOnly: p.SampleOnly}
+	note := unchangedNote{Print: m.statePrint(j, at), Python: p.Python, Kept: p.Kept + len(p.Add) + len(p.Change) + len(p.Mend), SampleOnly: p.SampleOnly}
 	for _, a := range spec.Asked {
 		if a.Part == (project.Part{}) && a.Marker.Holds(p.python.Environment()) {
 			note.Names = append(note.Names, a.Key())
 		}
 	}
 	data, err := json.Marshal(note)
-	file := m.settledFile(at.Root)
+	file := m.unchangedFile(at.Root)
 	if err == nil && note.Print != "" {
 		_ = atomicfile.Cache(file, data) // without it all is looked at anew
 	}

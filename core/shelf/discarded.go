@@ -31,17 +31,17 @@ type discardedEntry struct {
 	Known *knownEntry `json:"known,omitempty"`
 }
 
-// AwayList is a folder with an entry for each discarded jar.
-type AwayList struct {
+// DiscardedList is a folder with an entry for each discarded jar.
+type DiscardedList struct {
 	Dir string
 	// Temporary notes temporaries; see [atomicfile.Options].
 	Temporary func(prefix string) (path string, done func())
 }
 
-func (l AwayList) file(id string) string { return filepath.Join(l.Dir, id+".json") }
+func (l DiscardedList) file(id string) string { return filepath.Join(l.Dir, id+".json") }
 
 // Put notes a jar, before it is moved.
-func (l AwayList) Put(d Discarded) error {
+func (l DiscardedList) Put(d Discarded) error {
 	entry := discardedEntry{Root: Path(d.Root), Held: Path(d.Held), At: d.At.UTC()}
 	if d.Known.Made {
 		entry.Known = d.Known.entry()
@@ -56,7 +56,7 @@ func (l AwayList) Put(d Discarded) error {
 }
 
 // Drop forgets a jar.
-func (l AwayList) Drop(id string) error {
+func (l DiscardedList) Drop(id string) error {
 	return change(l.Dir, func() error {
 		if err := os.Remove(l.file(id)); !errors.Is(err, fs.ErrNotExist) {
 			return err
@@ -66,7 +66,7 @@ func (l AwayList) Drop(id string) error {
 }
 
 // All are the jars noted, in the order in which they were discarded.
-func (l AwayList) All() ([]Discarded, error) {
+func (l DiscardedList) All() ([]Discarded, error) {
 	ids, err := idsIn(l.Dir)
 	if err != nil {
 		return nil, err

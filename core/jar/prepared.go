@@ -9,7 +9,7 @@ import (
 )
 
 // fillUnseen ends a change of a jar that nobody can see yet: its own files go to
-// their places at once; spec and record wait for [Jar.Settle].
+// their places at once; spec and record wait for [Jar.Commit].
 func (a *application) fillUnseen() error {
 	j := a.jar
 	for name, f := range a.change.Own {
@@ -28,11 +28,11 @@ func (a *application) fillUnseen() error {
 	return nil
 }
 
-// Settle gives a jar that was filled beside its place its place, and spec and record
+// Commit gives a jar that was filled beside its place its place, and spec and record
 // with it. All of it is durable first; the jar is there from one renaming on, and
 // what of spec and record is written after that is completed by whoever has the
 // jar's lock next.
-func (j *Jar) Settle(ctx context.Context, root string) error {
+func (j *Jar) Commit(ctx context.Context, root string) error {
 	root, err := filepath.Abs(root)
 	if err != nil {
 		return err
@@ -56,7 +56,7 @@ func (j *Jar) Settle(ctx context.Context, root string) error {
 		}
 		return err
 	}
-	j.Root, j.unseen = root, false
+	j.Root, j.prepared = root, false
 	if err := durable.Parent(root); err != nil {
 		return err
 	}

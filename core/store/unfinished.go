@@ -15,7 +15,7 @@ import (
 // same name and ".lock", which is there before it and after it, and is held by
 // the process that fills it: so what a killed process left can be told.
 const (
-	coming     = ".coming-"
+	unfinished = ".coming-"
 	lockEnding = ".lock"
 )
 
@@ -24,7 +24,7 @@ const (
 func begin(dir string) (path string, done func(), err error) {
 	raw := make([]byte, 8)
 	_, _ = rand.Read(raw) // never fails
-	path = filepath.Join(dir, coming+hex.EncodeToString(raw))
+	path = filepath.Join(dir, unfinished+hex.EncodeToString(raw))
 	held, err := lock.Try(path+lockEnding, lock.Mode{Unlocked: true})
 	switch {
 	case err != nil:
@@ -47,7 +47,7 @@ func (s *Store) Sweep() {
 			continue
 		}
 		for _, e := range entries {
-			if name, ok := strings.CutSuffix(e.Name(), lockEnding); ok && strings.HasPrefix(name, coming) {
+			if name, ok := strings.CutSuffix(e.Name(), lockEnding); ok && strings.HasPrefix(name, unfinished) {
 				s.sweepOne(folder, filepath.Join(dir, name))
 			}
 		}
