@@ -1,14 +1,14 @@
 package cli
 
 import (
-	"os"
+	"glassjar/core/operation"
 	"os/exec"
 )
 
 // compileLater has another process compile a jar's modules, at the lowest priority.
 // Where none can be started, the interpreter compiles them when they are imported.
 func compileLater(jar string) {
-	self, err := os.Executable()
+	self, err := operation.OwnProgram()
 	if err != nil {
 		return
 	}

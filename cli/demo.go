@@ -12,6 +12,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"glassjar/cli/view"
+	"glassjar/core/operation"
 
 	"glassjar/sample"
 )
@@ -59,7 +60,7 @@ type demo struct {
 func (a *app) newDemo(ctx context.Context) (*demo, error) {
 	d := &demo{app: a, ctx: ctx}
 	var err error
-	if d.self, err = os.Executable(); err != nil {
+	if d.self, err = operation.OwnProgram(); err != nil {
 		return nil, err
 	}
 	if d.python, err = a.machine.DefaultPython(ctx); err != nil {

@@ -35,9 +35,13 @@ type campaign struct {
 	args  []string
 }
 
+// chosen stands for the interpreter of the tests: errors are injected into what a command
+// starts as well, and one interpreter that cannot be asked is no reason to take another.
+const chosen = "PYTHON"
+
 var campaigns = []campaign{
-	{"create", func(*terminal) {}, []string{"create"}},
-	{"create and fill", func(*terminal) {}, []string{"create", "--put", "press-schedule"}},
+	{"create", func(*terminal) {}, []string{"create", "--python", chosen}},
+	{"create and fill", func(*terminal) {}, []string{"create", "--python", chosen, "--put", "press-schedule"}},
 	{"install", fillSmall, []string{"install", "--yes", "orchard-tools-hives", "co-op-day"}},
 	{"uninstall", fillLarge, []string{"uninstall", "--yes", "tree-survey"}},
 	{"upgrade", func(s *terminal) {
@@ -45,7 +49,7 @@ var campaigns = []campaign{
 		s.output("sh", "-c", "sed -i 's/<2//' pyproject.toml")
 	}, []string{"upgrade", "--yes"}},
 	{"rewind", fillLarge, []string{"rewind", "2", "--yes"}},
-	{"recreate", func(s *terminal) { fillLarge(s); s.output("rm", "-r", ".jar") }, []string{"recreate", "--yes"}},
+	{"recreate", func(s *terminal) { fillLarge(s); s.output("rm", "-r", ".jar") }, []string{"recreate", "--yes", "--python", chosen}},
 	{"mend", func(s *terminal) {
 		fillLarge(s)
 		s.output("sh", "-c", "rm .jar/lib/*/site-packages/press_schedule*/METADATA; echo >> .jar/bin/press-schedule")
@@ -178,6 +182,11 @@ func TestFaults(t *testing.T) {
 		each = 2000 / 2 / len(campaigns)
 	}
 	for _, c := range campaigns {
+		for i, word := range c.args {
+			if word == chosen {
+				c.args[i] = def.Path
+			}
+		}
 		t.Run(c.name, func(t *testing.T) {
 			g := newGround(t, c)
 			before := g.state()

@@ -8,7 +8,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"html/template"
 	"io"
 	"net"
 	"net/http"
@@ -16,10 +15,12 @@ import (
 	"path"
 	"path/filepath"
 	"strings"
-	"sync"
 	"time"
 
+	"glassjar/core/markup"
 	"glassjar/core/requirement"
+
+	"golang.org/x/net/html"
 )
 
 func hexSum(data []byte) string {
@@ -164,21 +165,41 @@ func (h Handler) content(ctx context.Context, f File, meta bool) ([]byte, error)
 	return io.ReadAll(r)
 }
 
-var htmlPage = sync.OnceValue(func() *template.Template {
-	return template.Must(template.New("").Parse(`<!DOCTYPE html>
-<html>
-<head>
-<meta name="pypi:repository-version" content="1.1">
-<title>{{if .Name}}Links for {{.Name}}{{else}}Simple index{{end}}</title>
-</head>
-<body>
-{{if .Name}}<h1>Links for {{.Name}}</h1>
-{{range .Files}}<a href="{{.Href}}"{{with .RequiresPython}} data-requires-python="{{.}}"{{end}}{{if .Yanked}} data-yanked="{{.YankedReason}}"{{end}}{{with .MetadataSum}} data-core-metadata="sha256={{.}}"{{end}}>{{.Name}}</a><br>
-{{end}}{{else}}{{range .Names}}<a href="{{.}}/">{{.}}</a><br>
-{{end}}{{end}}</body>
-</html>
-`))
-})
+// htmlPage is a page of the simple API: the files of a name, or the names.
+func htmlPage(name string, files []servedFile, names []string) *html.Node {
+	el := markup.Element
+	title := "Simple index"
+	if name != "" {
+		title = "Links for " + name
+	}
+	body := el("body")
+	add := func(parts ...any) {
+		body.AppendChild(el("a", parts...))
+		body.AppendChild(el("br"))
+		body.AppendChild(&html.Node{Type: html.TextNode, Data: "\n"})
+	}
+	if name != "" {
+		body.AppendChild(el("h1", title))
+	}
+	for _, f := range files {
+		parts := []any{f.Name, markup.Attr{Key: "href", Value: f.Href}}
+		if f.RequiresPython != "" {
+			parts = append(parts, markup.Attr{Key: "data-requires-python", Value: f.RequiresPython})
+		}
+		if f.Yanked {
+			parts = append(parts, markup.Attr{Key: "data-yanked", Value: f.YankedReason})
+		}
+		if f.MetadataSum != "" {
+			parts = append(parts, markup.Attr{Key: "data-core-metadata", Value: "sha256=" + f.MetadataSum})
+		}
+		add(parts...)
+	}
+	for _, n := range names {
+		add(n, markup.Attr{Key: "href", Value: n + "/"})
+	}
+	meta := el("meta", markup.Attr{Key: "name", Value: "pypi:repository-version"}, markup.Attr{Key: "content", Value: "1.1"})
+	return el("html", el("head", meta, el("title", title)), body)
+}
 
 type servedFile struct {
 	File
@@ -200,7 +221,7 @@ func render(ctx context.Context, s Source, name string, asJSON bool) ([]byte, er
 			}
 			return json.Marshal(map[string]any{"meta": map[string]string{"api-version": "1.1"}, "projects": list})
 		}
-		err = htmlPage().Execute(&b, map[string]any{"Name": "", "Names": names})
+		err = markup.Write(&b, htmlPage("", nil, names))
 		return b.Bytes(), err
 	}
 	files, err := s.Files(ctx, name)
@@ -223,7 +244,7 @@ func render(ctx context.Context, s Source, name string, asJSON bool) ([]byte, er
 	if asJSON {
 		return json.Marshal(jsonPage(name, served))
 	}
-	err = htmlPage().Execute(&b, map[string]any{"Name": name, "Files": served})
+	err = markup.Write(&b, htmlPage(name, served, nil))
 	return b.Bytes(), err
 }
 

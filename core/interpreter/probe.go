@@ -60,9 +60,9 @@ func Probe(ctx context.Context, path string, timeout time.Duration) (in Interpre
 }
 
 // passing reports whether that a program did not run to its end is the machine's
-// doing: it lacked memory, processes or handles, or somebody killed the program.
+// doing: it lacked memory, processes, handles or room, could not read, or somebody killed the program.
 func passing(err error) bool {
-	for _, e := range []error{syscall.EAGAIN, syscall.ENOMEM, syscall.EMFILE, syscall.ENFILE, syscall.EINTR, syscall.EIO} {
+	for _, e := range []error{syscall.EAGAIN, syscall.ENOMEM, syscall.EMFILE, syscall.ENFILE, syscall.EINTR, syscall.EIO, syscall.ENOSPC} {
 		if errors.Is(err, e) {
 			return true
 		}
@@ -73,7 +73,7 @@ func passing(err error) bool {
 
 // short reports whether a program says that the machine is short of something.
 func short(complaint string) bool {
-	for _, e := range []error{syscall.EAGAIN, syscall.ENOMEM, syscall.EMFILE, syscall.ENFILE} {
+	for _, e := range []error{syscall.EAGAIN, syscall.ENOMEM, syscall.EMFILE, syscall.ENFILE, syscall.EIO, syscall.ENOSPC} {
 		if strings.Contains(strings.ToLower(complaint), strings.ToLower(e.Error())) {
 			return true
 		}

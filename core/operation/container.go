@@ -116,7 +116,7 @@ func (m *Machine) imagePython(at place.Place, record *project.Record) string {
 func (m *Machine) imageProgram(file string) ([]byte, error) {
 	if file == "" {
 		var err error
-		if file, err = os.Executable(); err != nil {
+		if file, err = OwnProgram(); err != nil {
 			return nil, err
 		}
 	} else if !filepath.IsAbs(file) {

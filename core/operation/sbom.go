@@ -1,6 +1,8 @@
 package operation
 
 import (
+	"github.com/package-url/packageurl-go"
+
 	"bytes"
 	"context"
 	"strings"
@@ -131,5 +133,5 @@ func (m *Machine) describedBy(ctx context.Context, c *catalog.Catalog, record *p
 
 // packageURL is the purl of an entry, as the SBOM's standard asks for.
 func packageURL(p project.Package) string {
-	return "pkg:pypi/" + p.Name + "@" + strings.NewReplacer("+", "%2B", "!", "%21").Replace(p.Version.String())
+	return packageurl.NewPackageURL(packageurl.TypePyPi, "", p.Name, p.Version.String(), nil, "").ToString()
 }

@@ -43,7 +43,7 @@ func writeContent(ctx context.Context, path string, mode os.FileMode, stamp time
 	}
 	err = fill(rawFile(fd))
 	if err == nil {
-		err = seal(fd, mode, stamp)
+		err = seal(fd, path, mode, stamp)
 	}
 	if err != nil {
 		os.Remove(path) // its lock is held, so it is this very file
@@ -108,11 +108,12 @@ func claim(ctx context.Context, path string) (fd int, whole bool, err error) {
 	}
 }
 
-// seal makes a content whole.
-func seal(fd int, mode os.FileMode, stamp time.Time) error {
-	t := unix.Timeval{Sec: stamp.Unix()}
-	if err := unix.Futimes(fd, []unix.Timeval{t, t}); err != nil {
-		return err
+// seal makes a content whole. Its time is set by its path: by its descriptor that takes
+// /proc, which is not everywhere; its lock is held, so it is this very file.
+func seal(fd int, path string, mode os.FileMode, stamp time.Time) error {
+	t := unix.NsecToTimespec(stamp.Truncate(time.Second).UnixNano())
+	if err := unix.UtimesNanoAt(unix.AT_FDCWD, path, []unix.Timespec{t, t}, unix.AT_SYMLINK_NOFOLLOW); err != nil {
+		return &os.PathError{Op: "set the time of", Path: path, Err: err}
 	}
 	return unix.Fchmod(fd, uint32(mode))
 }

@@ -5,33 +5,19 @@ package page
 import (
 	"embed"
 	"fmt"
-	"html/template"
 	"io"
 	"sort"
 	"strings"
 
+	"glassjar/core/markup"
 	"glassjar/core/operation"
 )
 
-//go:embed report.html report.css report.js
+//go:embed report.css report.js
 var files embed.FS
 
 // Mark stands in every page, so that a page can be told from other files.
-const Mark = `<meta name="generator" content="glassjar report">`
-
-type data struct {
-	*operation.Report
-	CSS      template.CSS
-	JS       template.JS
-	Mark     template.HTML
-	Map      needsMap
-	Bars     []bar
-	Licences []licence
-	State    string
-	// Good tells that the record is in step.
-	Good       bool
-	Asked, Own int
-}
+const Mark = `<meta name="generator" content="glassjar report"`
 
 type bar struct {
 	Name, Size string
@@ -47,27 +33,18 @@ type licence struct {
 // maxBars is how many packages have a bar of their own.
 const maxBars = 20
 
-// Write draws a report. size and count are how sizes and numbers are said.
+// Write draws a report. state says how record and jar are to each other, size how sizes
+// are said.
 func Write(w io.Writer, r *operation.Report, state string, size func(int64) string) error {
 	text := func(name string) string {
 		data, _ := files.ReadFile(name) // it is embedded above
 		return string(data)
 	}
-	t, err := template.New("report.html").Funcs(template.FuncMap{"size": size, "join": strings.Join, "role": role, "short": short, "mature": mature}).Parse(text("report.html"))
-	if err != nil {
-		return err
-	}
-	d := data{Report: r, CSS: template.CSS(text("report.css")), JS: template.JS(text("report.js")), Mark: template.HTML(Mark), Map: drawMap(r),
-		Bars: bars(r, size), Licences: licences(r), State: state, Good: r.Step == operation.InStep}
-	for _, p := range r.Packages {
-		if p.Asked {
-			d.Asked++
-		}
-		if !p.Base {
-			d.Own++
-		}
-	}
-	return t.Execute(w, d)
+	page := el("html", attr("lang", "en"),
+		el("head", el("meta", attr("charset", "utf-8")), el("meta", attr("name", "viewport"), attr("content", "width=device-width, initial-scale=1")),
+			el("meta", attr("name", "generator"), attr("content", "glassjar report")), el("title", r.Name+": what is in the jar"), el("style", text("report.css"))),
+		el("body", head(r, state, size), el("main", contents(r, size), sizes(r, size), needs(r), licencesOf(r)), el("script", text("report.js"))))
+	return markup.Write(w, page)
 }
 
 // role says why a package is there.

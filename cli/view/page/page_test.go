@@ -88,7 +88,7 @@ func TestPage(t *testing.T) {
 	assert.Contains(t, text, "press &lt;house&gt;", "names are text, not markup")
 	assert.NotContains(t, text, "http://")
 	assert.NotContains(t, text, "https://")
-	assert.Contains(t, text, `class=" missing"`)
+	assert.Contains(t, text, `class="missing"`)
 	assert.Contains(t, text, "<dt>MIT</dt>")
 	assert.Contains(t, text, "of the base")
 	at := strings.Index(text, "<svg")
