@@ -152,3 +152,13 @@ func TestAddBytecode(t *testing.T) {
 	require.NoError(t, apply(t, j, jar.Change{Remove: installed}))
 	assert.NoDirExists(t, j.Path(site+"__pycache__"))
 }
+
+// A jar whose lock nobody has taken is not changed.
+func TestOnlyWhatIsHeldChanges(t *testing.T) {
+	j, err := jar.Open(create(t).Root)
+	require.NoError(t, err)
+	assert.ErrorContains(t, j.Apply(context.Background(), add(pack(t, "press", "1.0", ""))), "is not held")
+	installed, err := j.Installed()
+	require.NoError(t, err)
+	assert.Empty(t, installed)
+}

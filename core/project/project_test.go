@@ -377,3 +377,12 @@ func TestParts(t *testing.T) {
 	assert.True(t, project.Parts{}.Has(project.Part{}))
 	assert.False(t, p.Equal(project.Parts{}))
 }
+
+// What an edit would make that does not read back is not written.
+func TestEditsReadBack(t *testing.T) {
+	_, err := (&project.Spec{File: "pyproject.toml"}).Edit(project.Part{}, []string{"press"}, nil, "no name\x00")
+	require.ErrorContains(t, err, "the spec could not be edited")
+	text, err := (&project.Spec{File: "pyproject.toml"}).Edit(project.Part{}, []string{"press"}, nil, "orchard")
+	require.NoError(t, err)
+	assert.Contains(t, string(text), "press")
+}

@@ -2,6 +2,7 @@ package requirement_test
 
 import (
 	"errors"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -130,4 +131,17 @@ func TestMembershipMarkers(t *testing.T) {
 	assert.False(t, not.HoldsIn(nil, []string{"charts"}, nil))
 	assert.True(t, requirement.MustParseMarker(`extra == "a"`).UsesExtra())
 	assert.False(t, m.UsesExtra())
+}
+
+// Nesting is bounded, so that hostile text cannot exhaust the stack.
+func TestNestingIsBounded(t *testing.T) {
+	nested := func(depth int) string {
+		return strings.Repeat("(", depth) + `os_name == "nt"` + strings.Repeat(")", depth)
+	}
+	_, err := requirement.ParseMarker(nested(100))
+	assert.NoError(t, err)
+	for _, depth := range []int{250, 1_000_000} {
+		_, err = requirement.ParseMarker(nested(depth))
+		assert.Error(t, err, depth)
+	}
 }

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"math/rand/v2"
+	"slices"
 	"sort"
 	"strings"
 	"testing"
@@ -254,6 +255,53 @@ func TestAgreesWithTryingEverything(t *testing.T) {
 	// Both answers must be common, or the comparison shows little.
 	assert.Greater(t, solvable, 800)
 	assert.Less(t, solvable, 3600)
+}
+
+// with keeps of a problem what some facts say: their needs and roots, and all versions.
+func with(c *catalogue, roots []resolve.Need, facts []resolve.Fact) (*catalogue, []resolve.Need) {
+	out := &catalogue{c.versions, map[string][]resolve.Need{}, map[string]bool{}}
+	var kept []resolve.Need
+	for _, f := range facts {
+		for _, n := range f.Needs {
+			for _, root := range roots {
+				if f.Name == "" && root.String() == n.String() {
+					kept = append(kept, root)
+				}
+			}
+		}
+	}
+	for key, list := range c.needs {
+		name, v, _ := strings.Cut(key, " ")
+		for _, n := range list {
+			if slices.ContainsFunc(facts, func(f resolve.Fact) bool {
+				return f.Name == name && slices.ContainsFunc(f.Versions, version.MustParse(v).Equal) && slices.ContainsFunc(f.Needs, func(m resolve.Need) bool { return m.String() == n.String() })
+			}) {
+				out.needs[key] = append(out.needs[key], n)
+			}
+		}
+	}
+	return out, kept
+}
+
+// An explanation proves what it says, and says nothing that is not needed for that.
+func TestExplanationsAreMinimal(t *testing.T) {
+	r := rand.New(rand.NewPCG(11, 12))
+	explained := 0
+	for range 1500 {
+		c, roots := random(r, 4+r.IntN(3), 2+r.IntN(3), 3)
+		_, err := resolve.Solve(context.Background(), c, resolve.Problem{Roots: roots})
+		var failure *resolve.Failure
+		if !errors.As(err, &failure) {
+			continue
+		}
+		explained++
+		require.False(t, oracle(with(c, roots, failure.Facts)), "the facts do not prove it: %v", failure.Facts)
+		for i, f := range failure.Facts {
+			rest := append(slices.Clone(failure.Facts[:i]), failure.Facts[i+1:]...)
+			require.True(t, oracle(with(c, roots, rest)), "%v says nothing", f)
+		}
+	}
+	assert.Greater(t, explained, 100)
 }
 
 func TestSameAnswerEveryTime(t *testing.T) {
