@@ -2,6 +2,7 @@ package jar_test
 
 import (
 	"context"
+	"errors"
 	"os"
 	"path/filepath"
 	"strings"
@@ -258,4 +259,23 @@ func TestSettle(t *testing.T) {
 	assert.Equal(t, "new", after["pyproject.toml"])
 	assert.Equal(t, "record", after["pylock.toml"])
 	assert.Equal(t, jar.Resting, jar.PhaseOf(k.Root))
+}
+
+// While another process has the lock, its change is its own: nobody undoes it.
+func TestNothingIsUndoneWithoutTheLock(t *testing.T) {
+	j, c := cellar(t)
+	_, release, err := hold(t, j.Root, c.Outside)
+	require.NoError(t, err)
+	_, err = jar.MakeSteps(j, c, 3, false)
+	require.NoError(t, err)
+	midway := everything(t, j)
+	busy := errors.New("it is busy")
+	_, _, err = jar.Hold(context.Background(), j.Root, c.Outside, lock.Mode{Waits: func(time.Duration) error { return busy }})
+	assert.ErrorIs(t, err, busy)
+	assert.Equal(t, midway, everything(t, j))
+	release()
+	held, release, err := hold(t, j.Root, c.Outside)
+	require.NoError(t, err)
+	defer release()
+	assert.True(t, held.Recovered.Undone)
 }
