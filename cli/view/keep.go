@@ -2,6 +2,7 @@ package view
 
 import (
 	"os"
+	"path/filepath"
 	"sort"
 	"strings"
 
@@ -216,9 +217,13 @@ func (s *Screen) Settings(e *operation.EffectiveSettings) {
 				from = ", from " + one.From
 			}
 		}
-		value := s.Plain(one.Value)
+		text := one.Value
+		if filepath.IsAbs(text) {
+			text = s.Path(text)
+		}
+		value := s.Plain(text)
 		if one.From == operation.FromBuiltIn {
-			value = s.Faint(one.Value)
+			value = s.Faint(text)
 		}
 		t.Row(label, s.Bold(one.Key), value, s.Faint(one.Words+from))
 	}

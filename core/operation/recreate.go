@@ -198,7 +198,7 @@ func usesSample(record *project.Record) bool {
 func (m *Machine) present(ctx context.Context, p *job, spec *project.Spec, wish string, deep bool) ([]jar.Installed, *jar.Survey, error) {
 	p.instead = p.place.Exists() && !m.Places().MayBeUsed(p.place.Root)
 	if p.instead {
-		m.note("the jar that stands there was not made here for you; it makes way for the new one, and glassjar discard --undo brings it back where that is gone")
+		m.note("the jar that stands there was not made here for you, or was changed since; it makes way for the new one, and glassjar discard --undo brings it back where that is gone")
 	} else if p.place.Exists() {
 		j, err := m.open(p.place)
 		if err != nil {

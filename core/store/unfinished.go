@@ -22,20 +22,23 @@ const (
 // begin gives a name in a folder for what is to be filled, and what to call once it
 // has its place or is given up: that removes what is left of it.
 func begin(dir string) (path string, done func(), err error) {
-	raw := make([]byte, 8)
-	_, _ = rand.Read(raw) // never fails
-	path = filepath.Join(dir, unfinished+hex.EncodeToString(raw))
-	held, err := lock.Try(path+lockEnding, lock.Mode{Unlocked: true})
-	switch {
-	case err != nil:
-		return "", nil, err
-	case held == nil:
-		return "", nil, &os.PathError{Op: "hold", Path: path + lockEnding, Err: errors.New("it is held by another process")}
+	for range 100 {
+		raw := make([]byte, 8)
+		_, _ = rand.Read(raw) // never fails
+		path = filepath.Join(dir, unfinished+hex.EncodeToString(raw))
+		held, err := lock.Try(path+lockEnding, lock.Mode{Unlocked: true})
+		if err != nil {
+			return "", nil, err
+		}
+		if held == nil {
+			continue // one that sweeps saw it before it was held
+		}
+		return path, func() {
+			os.RemoveAll(path)
+			held.Remove()
+		}, nil
 	}
-	return path, func() {
-		os.RemoveAll(path)
-		held.Remove()
-	}, nil
+	return "", nil, &os.PathError{Op: "hold", Path: path + lockEnding, Err: errors.New("it is held by another process")}
 }
 
 // Sweep removes what processes that are no more were filling.

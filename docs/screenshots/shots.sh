@@ -22,7 +22,7 @@ glassjar record --as list'
 shot recreate press-house 'glassjar discard --yes .jar
 glassjar recreate
 rm .jar/bin/press-schedule
-echo oops >> .jar/pyvenv.cfg
+rm .jar/bin/activate
 glassjar recreate --yes
 glassjar recreate
 glassjar label'
