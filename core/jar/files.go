@@ -1,8 +1,6 @@
 package jar
 
 import (
-	"errors"
-	"io"
 	"os"
 	"path/filepath"
 	"runtime"
@@ -35,21 +33,4 @@ func makeFolder(dir string) error {
 // writeFile writes a file that can be had again, whole.
 func writeFile(file string, data []byte) error {
 	return atomicfile.Cache(file, data)
-}
-
-func copyFile(from, to string) error {
-	in, err := os.Open(from)
-	if err != nil {
-		return err
-	}
-	defer in.Close()
-	out, err := os.OpenFile(to, os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o777)
-	if err != nil {
-		return err
-	}
-	_, err = io.Copy(out, in)
-	if err = errors.Join(err, out.Close()); err != nil {
-		return err
-	}
-	return setMode(to, 0o755|groupMay)
 }

@@ -1,6 +1,7 @@
 package jar
 
 import (
+	"glassjar/core/store"
 	"os"
 	"path/filepath"
 	"runtime"
@@ -62,9 +63,10 @@ func (a *application) stageLauncher(name, file string) error {
 	}
 	staged := a.staged(exe)
 	if os.Link(self, staged) != nil {
-		if err := copyFile(self, staged); err != nil {
+		if err := store.CopyFile(self, staged); err != nil {
 			return err
 		}
+		return setMode(staged, 0o755|groupMay)
 	}
 	return nil
 }

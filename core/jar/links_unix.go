@@ -11,7 +11,8 @@ import (
 
 // groupMay is the right of the group to write, if the user's mask leaves it: all
 // that this program takes of the mask for a jar. masked tells that the mask takes or
-// leaves something else.
+// leaves something else. The mask is asked for when the program starts: asking sets it,
+// for whatever makes a file meanwhile.
 var groupMay, masked = func() (os.FileMode, bool) {
 	mask := syscall.Umask(0)
 	syscall.Umask(mask)

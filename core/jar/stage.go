@@ -131,111 +131,144 @@ func (a *application) stageOne(ctx context.Context, add Addition) error {
 		return err
 	}
 	w, l := add.Wheel, a.jar.Layout()
-	site := l.PlatformSite()
+	one := &distribution{a: a, add: add, layout: l, site: l.PlatformSite(), folders: map[string]string{}}
 	if w.Format.Purelib {
-		site = l.Site()
+		one.site = l.Site()
 	}
-	info := path.Join(site, w.Info)
-	folders := map[string]string{} // by scheme
-	folder := func(scheme string) string {
-		if _, ok := folders[scheme]; !ok {
-			if folders[scheme] = l.Folder(scheme, w.Name.Name) + "/"; folders[scheme] == "./" {
-				folders[scheme] = "" // paths in a jar are clean: they are compared as text
-			}
-		}
-		return folders[scheme]
-	}
-	var record []metadata.RecordEntry
-	var sources []source
-	put := func(file string, mode os.FileMode, fill func(io.Writer) (string, int64, error)) error {
-		hash, size, err := a.put(w.Metadata.Name, file, mode, fill)
-		if err == nil {
-			record = append(record, metadata.RecordEntry{Path: FromSite(site, file), Hash: hash, Size: size})
-		}
-		return err
-	}
-	putBytes := func(file string, mode os.FileMode, data []byte) error {
-		return put(file, mode, func(to io.Writer) (string, int64, error) {
-			_, err := to.Write(data)
-			return metadata.RecordHash(sha256.Sum256(data)), int64(len(data)), err
-		})
-	}
+	one.info = path.Join(one.site, w.Info)
 	for i, e := range w.Entries {
-		file := folder(e.Scheme) + e.Path
-		if skipped(info, file) {
-			continue
-		}
-		if other := foreignInfo(l, info, file); other != "" {
-			return &wheel.Refusal{File: w.File, Path: e.Path, Why: "it would write into " + other + ", which describes another distribution"}
-		}
-		mode := os.FileMode(0o644)
-		if e.Executable || e.Scheme == wheel.Scripts {
-			mode = 0o755
-		}
-		if e.Scheme == wheel.Scripts {
-			data, err := scriptBytes(w, e)
-			if err != nil {
-				return err
-			}
-			if data != nil {
-				file = l.scriptFile(e.Path)
-				if err := putBytes(file, mode, data); err != nil {
-					return err
-				}
-				if err := a.stageLauncher(w.Metadata.Name, file); err != nil {
-					return err
-				}
-				continue
-			}
-		}
-		if add.Stored != nil {
-			if err := a.place(w.Metadata.Name, store.Pair{From: add.Stored(i)}, file); err != nil {
-				return err
-			}
-			record = append(record, metadata.RecordEntry{Path: FromSite(site, file), Hash: e.Hash, Size: e.Size})
-			if add.Compiled != nil && strings.HasSuffix(file, ".py") {
-				sources = append(sources, source{i, file})
-			}
-			continue
-		}
-		err := put(file, mode, func(to io.Writer) (string, int64, error) { return e.Hash, e.Size, w.Copy(to, e) })
-		if err != nil {
+		if err := one.entry(i, e); err != nil {
 			return err
 		}
 	}
-	if err := a.placeCompiled(add, sources); err != nil {
+	if err := a.placeCompiled(add, one.sources); err != nil {
 		return err
 	}
+	if err := one.entryPoints(); err != nil {
+		return err
+	}
+	return one.describe()
+}
+
+// distribution is a wheel whose files are being staged.
+type distribution struct {
+	a      *application
+	add    Addition
+	layout Layout
+	// site is the folder that RECORD is relative to, info the .dist-info folder.
+	site, info string
+	folders    map[string]string // by scheme
+	record     []metadata.RecordEntry
+	sources    []source // that were compiled
+}
+
+// folder is the beginning of the paths of a scheme.
+func (d *distribution) folder(scheme string) string {
+	if _, ok := d.folders[scheme]; !ok {
+		if d.folders[scheme] = d.layout.Folder(scheme, d.add.Wheel.Name.Name) + "/"; d.folders[scheme] == "./" {
+			d.folders[scheme] = "" // paths in a jar are clean: they are compared as text
+		}
+	}
+	return d.folders[scheme]
+}
+
+// put stages a file, and notes it in RECORD.
+func (d *distribution) put(file string, mode os.FileMode, fill func(io.Writer) (string, int64, error)) error {
+	hash, size, err := d.a.put(d.add.Wheel.Metadata.Name, file, mode, fill)
+	if err == nil {
+		d.note(file, hash, size)
+	}
+	return err
+}
+
+func (d *distribution) note(file, hash string, size int64) {
+	d.record = append(d.record, metadata.RecordEntry{Path: FromSite(d.site, file), Hash: hash, Size: size})
+}
+
+func (d *distribution) putBytes(file string, mode os.FileMode, data []byte) error {
+	return d.put(file, mode, func(to io.Writer) (string, int64, error) {
+		_, err := to.Write(data)
+		return metadata.RecordHash(sha256.Sum256(data)), int64(len(data)), err
+	})
+}
+
+// putScript stages a script, and what starts it where the system needs that.
+func (d *distribution) putScript(file string, data []byte) error {
+	if err := d.putBytes(file, 0o755, data); err != nil {
+		return err
+	}
+	return d.a.stageLauncher(d.add.Wheel.Metadata.Name, file)
+}
+
+// entry stages the member of a wheel that has a number.
+func (d *distribution) entry(i int, e wheel.Entry) error {
+	w := d.add.Wheel
+	file := d.folder(e.Scheme) + e.Path
+	if skipped(d.info, file) {
+		return nil
+	}
+	if other := foreignInfo(d.layout, d.info, file); other != "" {
+		return &wheel.Refusal{File: w.File, Path: e.Path, Why: "it would write into " + other + ", which describes another distribution"}
+	}
+	mode := os.FileMode(0o644)
+	if e.Executable || e.Scheme == wheel.Scripts {
+		mode = 0o755
+	}
+	if e.Scheme == wheel.Scripts {
+		if data, err := scriptBytes(w, e); err != nil || data != nil {
+			if err != nil {
+				return err
+			}
+			return d.putScript(d.layout.scriptFile(e.Path), data)
+		}
+	}
+	if d.add.Stored == nil {
+		return d.put(file, mode, func(to io.Writer) (string, int64, error) { return e.Hash, e.Size, w.Copy(to, e) })
+	}
+	if err := d.a.place(w.Metadata.Name, store.Pair{From: d.add.Stored(i)}, file); err != nil {
+		return err
+	}
+	d.note(file, e.Hash, e.Size)
+	if d.add.Compiled != nil && strings.HasSuffix(file, ".py") {
+		d.sources = append(d.sources, source{i, file})
+	}
+	return nil
+}
+
+// entryPoints stages the scripts that entry points make.
+func (d *distribution) entryPoints() error {
+	w := d.add.Wheel
 	for _, e := range w.EntryPoints {
 		if ok, err := e.Script(); err != nil || !ok {
 			continue // a bad one was told when the wheel was opened
 		}
-		file := l.scriptFile(e.Name)
-		if a.owner[a.fold(file)] == w.Metadata.Name {
+		file := d.layout.scriptFile(e.Name)
+		if d.a.owner[d.a.fold(file)] == w.Metadata.Name {
 			continue // the wheel has the script itself as well
 		}
-		if err := putBytes(file, 0o755, entryScript(e)); err != nil {
-			return err
-		}
-		if err := a.stageLauncher(w.Metadata.Name, file); err != nil {
+		if err := d.putScript(file, entryScript(e)); err != nil {
 			return err
 		}
 	}
+	return nil
+}
+
+// describe stages what an installer writes into .dist-info, RECORD last.
+func (d *distribution) describe() error {
 	extra := map[string][]byte{"INSTALLER": []byte("glassjar\n")}
-	if add.Requested {
+	if d.add.Requested {
 		extra["REQUESTED"] = nil
 	}
-	if add.Direct != nil {
-		extra["direct_url.json"] = add.Direct.Format()
+	if d.add.Direct != nil {
+		extra["direct_url.json"] = d.add.Direct.Format()
 	}
 	for name, data := range extra {
-		if err := putBytes(path.Join(info, name), 0o644, data); err != nil {
+		if err := d.putBytes(path.Join(d.info, name), 0o644, data); err != nil {
 			return err
 		}
 	}
-	record = append(record, metadata.RecordEntry{Path: FromSite(site, path.Join(info, "RECORD")), Size: -1})
-	data := metadata.FormatRecord(record)
-	return putBytes(path.Join(info, "RECORD"), 0o644, data)
+	file := path.Join(d.info, "RECORD")
+	return d.putBytes(file, 0o644, metadata.FormatRecord(append(d.record, metadata.RecordEntry{Path: FromSite(d.site, file), Size: -1})))
 }
 
 // skipped are members of a wheel's .dist-info that an installer writes itself.

@@ -169,22 +169,7 @@ func (e IndexEdit) apply(list []project.IndexEntry, relativeTo string) ([]projec
 	}
 	switch {
 	case e.Add != "":
-		if !requirement.ValidName(e.Add) {
-			return nil, usage("%q cannot be an index's name", "use letters, digits, '-', '_' and '.'", e.Add)
-		}
-		if fetch.Redact(e.At) != e.At {
-			return nil, usage("the address holds a password or a token, which would stand in a file", "keep it in your netrc file, or in the system's keyring (setting keyring = true)")
-		}
-		if !utf8.ValidString(e.At) {
-			return nil, usage("the address is not UTF-8, so that the file cannot hold it", "give the folder a name that is, or make a link to it that has one")
-		}
-		entry := project.IndexEntry{Name: e.Add, At: indexAddress(e.At, relativeTo)}
-		if i, ok := at[e.Add]; ok {
-			out := append([]project.IndexEntry(nil), list...)
-			out[i] = entry
-			return out, nil
-		}
-		return append(append([]project.IndexEntry(nil), list...), entry), nil
+		return e.add(list, at, relativeTo)
 	case e.Drop != "":
 		if err := known(e.Drop); err != nil {
 			return nil, err
@@ -214,6 +199,26 @@ func (e IndexEdit) apply(list []project.IndexEntry, relativeTo string) ([]projec
 		}
 	}
 	return out, nil
+}
+
+// add sets one up, or changes the address of one that is there, which at tells by name.
+func (e IndexEdit) add(list []project.IndexEntry, at map[string]int, relativeTo string) ([]project.IndexEntry, error) {
+	if !requirement.ValidName(e.Add) {
+		return nil, usage("%q cannot be an index's name", "use letters, digits, '-', '_' and '.'", e.Add)
+	}
+	if fetch.Redact(e.At) != e.At {
+		return nil, usage("the address holds a password or a token, which would stand in a file", "keep it in your netrc file, or in the system's keyring (setting keyring = true)")
+	}
+	if !utf8.ValidString(e.At) {
+		return nil, usage("the address is not UTF-8, so that the file cannot hold it", "give the folder a name that is, or make a link to it that has one")
+	}
+	entry := project.IndexEntry{Name: e.Add, At: indexAddress(e.At, relativeTo)}
+	if i, ok := at[e.Add]; ok {
+		out := append([]project.IndexEntry(nil), list...)
+		out[i] = entry
+		return out, nil
+	}
+	return append(append([]project.IndexEntry(nil), list...), entry), nil
 }
 
 // indexAddress is an address as the file writes it.

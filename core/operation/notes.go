@@ -3,12 +3,12 @@ package operation
 import (
 	"context"
 	"fmt"
-	"regexp"
 	"slices"
 	"strings"
 
 	"glassjar/core/catalog"
 	"glassjar/core/index"
+	"glassjar/core/internal/lazy"
 	"glassjar/core/jar"
 	"glassjar/core/metadata"
 	"glassjar/core/plan"
@@ -78,13 +78,13 @@ func (m *Machine) keptStandings(ctx context.Context, spec *project.Spec, install
 	return out
 }
 
-var extraInMarker = regexp.MustCompile(`extra == "([^"]+)"`)
+var extraInMarker = lazy.Pattern(`extra == "([^"]+)"`)
 
 // unknownExtras says which extras a distribution does not have.
 func unknownExtras(meta metadata.Metadata, asked []string) []string {
 	known := slices.Clone(meta.Extras)
 	for _, r := range meta.Requires {
-		for _, found := range extraInMarker.FindAllStringSubmatch(r.Marker.String(), -1) {
+		for _, found := range extraInMarker().FindAllStringSubmatch(r.Marker.String(), -1) {
 			known = append(known, requirement.Normalize(found[1]))
 		}
 	}

@@ -240,6 +240,14 @@ func (e rawEntry) read() (p Package, why string) {
 	if p.RequiresPython, err = version.ParseSpecifiers(e.RequiresPython); err != nil {
 		return p, "requires-python: " + err.Error()
 	}
+	if why := e.readNeeds(&p); why != "" {
+		return p, why
+	}
+	return p, e.readSources(&p)
+}
+
+// readNeeds takes in what an entry needs, and who published it.
+func (e rawEntry) readNeeds(p *Package) (why string) {
 	for _, d := range e.Dependencies {
 		if name, ok := d["name"].(string); ok {
 			one := Dependency{Name: requirement.Normalize(name)}
@@ -257,14 +265,19 @@ func (e rawEntry) read() (p Package, why string) {
 			}
 		}
 		if one["kind"] == "" {
-			return p, "an attestation-identity has no kind"
+			return "an attestation-identity has no kind"
 		}
 		p.Publishers = append(p.Publishers, one)
 	}
+	return ""
+}
+
+// readSources takes in the files of an entry, or where else it comes from.
+func (e rawEntry) readSources(p *Package) (why string) {
 	for _, w := range e.Wheels {
 		f, why := w.read()
 		if why != "" {
-			return p, "wheels: " + why
+			return "wheels: " + why
 		}
 		p.Wheels = append(p.Wheels, f)
 	}
@@ -277,7 +290,7 @@ func (e rawEntry) read() (p Package, why string) {
 		}
 		f, why := one.raw.read()
 		if why != "" {
-			return p, why
+			return why
 		}
 		*one.to = &f
 	}
@@ -295,9 +308,9 @@ func (e rawEntry) read() (p Package, why string) {
 		kinds++
 	}
 	if kinds != 1 {
-		return p, "it must have one source: wheels and sdist, or archive, or directory, or vcs"
+		return "it must have one source: wheels and sdist, or archive, or directory, or vcs"
 	}
-	return p, ""
+	return ""
 }
 
 // noHash ends what is said of a hash that is none.

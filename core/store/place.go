@@ -93,13 +93,13 @@ func (p *Placer) Place(from, to string) error {
 		}
 		switch {
 		case errors.Is(err, syscall.EMLINK):
-			return copyFile(from, to)
+			return CopyFile(from, to)
 		case !unable(err):
 			return err
 		}
 		p.failed[1].Store(true)
 	}
-	return copyFile(from, to)
+	return CopyFile(from, to)
 }
 
 // Copy is [Placer.Place] for a file that others may be writing to: it is never
@@ -112,7 +112,7 @@ func (p *Placer) Copy(from, to string) error {
 		}
 		p.failed[0].Store(true)
 	}
-	return copyFile(from, to)
+	return CopyFile(from, to)
 }
 
 // unable reports whether an error says that this way is not to be had here.
@@ -125,8 +125,8 @@ func unable(err error) bool {
 	return false
 }
 
-// copyFile copies a file with its time; it may be written to.
-func copyFile(from, to string) error {
+// CopyFile copies a file with its time and its rights; it may be written to.
+func CopyFile(from, to string) error {
 	return makeFile(from, to, func(in, out *os.File) error {
 		_, err := io.Copy(out, in)
 		return err
@@ -179,7 +179,7 @@ func (s *Store) renew(path string) error {
 		return err
 	}
 	defer done()
-	if err := copyFile(path, temp); err != nil {
+	if err := CopyFile(path, temp); err != nil {
 		return err
 	}
 	if err := os.Chmod(temp, info.Mode().Perm()); err != nil {

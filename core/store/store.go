@@ -21,6 +21,8 @@ import (
 	"time"
 
 	"glassjar/core/digest"
+
+	"golang.org/x/sync/semaphore"
 )
 
 // Store is a folder.
@@ -33,8 +35,10 @@ type Store struct {
 	// Sums are the hashes of package files that were read.
 	Sums digest.Files
 
-	unsaved   unsaved
-	unpacking sync.Map // SHA-256 of a package file -> *sync.Mutex
+	unsaved    unsaved
+	unpacking  sync.Map // SHA-256 of a package file -> *sync.Mutex
+	askWorkers sync.Once
+	workers    *semaphore.Weighted
 }
 
 // both are the stores to look in.

@@ -29,9 +29,12 @@ type Source struct {
 	Copy func(io.Writer) error
 }
 
-// workers bounds how many members are unpacked at a time, for all package files
+// unpackers bounds how many members are unpacked at a time, for all package files
 // together.
-var workers = semaphore.NewWeighted(int64(max(2, runtime.NumCPU())))
+func (s *Store) unpackers() *semaphore.Weighted {
+	s.askWorkers.Do(func() { s.workers = semaphore.NewWeighted(int64(max(2, runtime.NumCPU()))) })
+	return s.workers
+}
 
 // batch is how many members one worker takes at a time.
 const batch = 64
@@ -49,6 +52,7 @@ func (s *Store) Unpack(ctx context.Context, sum string, head []Fact, sources []S
 	if err := s.announce(note, sources); err != nil {
 		return nil, err
 	}
+	workers := s.unpackers()
 	group, inner := guard.WithContext(ctx)
 	for from := 0; from < len(sources); from += batch {
 		to := min(from+batch, len(sources))
