@@ -3,6 +3,7 @@
 package cli
 
 import (
+	"io/fs"
 	"path/filepath"
 	"runtime"
 	"runtime/debug"
@@ -283,6 +284,9 @@ func (a *app) prepare(cmd *cobra.Command, args []string) error {
 	a.screen = a.newScreen()
 	a.doing = strings.TrimSpace(strings.TrimPrefix(cmd.CommandPath(), "glassjar") + " " + strings.Join(args, " "))
 	dir, err := os.Getwd()
+	if errors.Is(err, fs.ErrNotExist) {
+		return &operation.UsageError{Why: "the folder in which you stand is gone", Try: "go to one that is there: cd"}
+	}
 	if err != nil {
 		return err
 	}
