@@ -1,8 +1,9 @@
 package cli
 
 import (
-	"glassjar/core/operation"
 	"os/exec"
+
+	"glassjar/core/operation"
 )
 
 // compileLater has another process compile a jar's modules, at the lowest priority.

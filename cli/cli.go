@@ -3,19 +3,18 @@
 package cli
 
 import (
-	"io/fs"
-	"path/filepath"
-	"runtime"
-	"runtime/debug"
-	"slices"
-
 	"bufio"
 	"context"
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"os"
 	"os/signal"
+	"path/filepath"
+	"runtime"
+	"runtime/debug"
+	"slices"
 	"strings"
 	"syscall"
 

@@ -13,7 +13,6 @@ import (
 
 	"glassjar/cli/view"
 	"glassjar/core/operation"
-
 	"glassjar/sample"
 )
 

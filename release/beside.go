@@ -1,20 +1,18 @@
 package main
 
 import (
-	"path"
-	"strings"
-
-	"github.com/package-url/packageurl-go"
-
 	"bytes"
 	"compress/gzip"
 	"debug/buildinfo"
 	"os"
+	"path"
 	"path/filepath"
 	"sort"
+	"strings"
 	"time"
 
 	"github.com/CycloneDX/cyclonedx-go"
+	"github.com/package-url/packageurl-go"
 	"github.com/spf13/cobra"
 	"github.com/spf13/cobra/doc"
 

@@ -1,9 +1,10 @@
 package view
 
 import (
-	"glassjar/core/diagnose"
 	"path/filepath"
 	"strings"
+
+	"glassjar/core/diagnose"
 )
 
 // Diagnosis explains why an import works or fails, and ends with what mends it.

@@ -2,13 +2,14 @@ package view
 
 import (
 	"fmt"
-	"glassjar/core/progress"
 	"sort"
 	"strings"
 	"sync"
 	"time"
 
 	"github.com/charmbracelet/x/ansi"
+
+	"glassjar/core/progress"
 )
 
 // Progress shows how far long work has come, on standard error. On a terminal

@@ -2,12 +2,13 @@ package view
 
 import (
 	"bytes"
-	"glassjar/core/progress"
 	"strings"
 	"testing"
 	"time"
 
 	"github.com/stretchr/testify/assert"
+
+	"glassjar/core/progress"
 )
 
 // What is drawn is told by the amounts and the clock alone.

@@ -2,13 +2,14 @@ package apply
 
 import (
 	"context"
+	"os"
+	"strings"
+
 	"glassjar/core/bytecode"
 	"glassjar/core/interpreter"
 	"glassjar/core/progress"
 	"glassjar/core/settings"
 	"glassjar/core/store"
-	"os"
-	"strings"
 )
 
 // IsModule reports whether a member of a tree is a module, in any place from which

@@ -1,6 +1,10 @@
 package apply
 
 import (
+	"maps"
+	"slices"
+	"sort"
+
 	"glassjar/core/index"
 	"glassjar/core/jar"
 	"glassjar/core/limits"
@@ -8,9 +12,6 @@ import (
 	"glassjar/core/plan"
 	"glassjar/core/project"
 	"glassjar/core/version"
-	"maps"
-	"slices"
-	"sort"
 )
 
 // nextMoment is the state that a plan leads to.

@@ -2,6 +2,7 @@ package apply
 
 import (
 	"encoding/json"
+
 	"glassjar/core/index"
 	"glassjar/core/jar"
 	"glassjar/core/limits"

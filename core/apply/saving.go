@@ -2,10 +2,11 @@ package apply
 
 import (
 	"errors"
-	"glassjar/core/durable"
-	"glassjar/core/store"
 	"io/fs"
 	"syscall"
+
+	"glassjar/core/durable"
+	"glassjar/core/store"
 )
 
 // saving makes a jar and what came into the store for it durable: at one

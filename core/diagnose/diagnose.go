@@ -4,6 +4,11 @@ package diagnose
 import (
 	"context"
 	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
 	"glassjar/core/catalog"
 	"glassjar/core/internal/lazy"
 	"glassjar/core/jar"
@@ -11,10 +16,6 @@ import (
 	"glassjar/core/place"
 	"glassjar/core/requirement"
 	"glassjar/core/shelf"
-	"os"
-	"path/filepath"
-	"slices"
-	"strings"
 )
 
 // Case is what a diagnosis comes to.

@@ -11,7 +11,6 @@ import (
 	"crypto/x509"
 	"errors"
 	"fmt"
-	"glassjar/core/limits"
 	"io"
 	"net"
 	"net/http"
@@ -22,6 +21,8 @@ import (
 	"time"
 
 	"github.com/hashicorp/go-retryablehttp"
+
+	"glassjar/core/limits"
 )
 
 // StatusError reports an answer that is not what was asked for.

@@ -7,13 +7,13 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
 	"glassjar/core/graph"
 	"glassjar/core/metadata"
 	"glassjar/core/requirement"
 	"glassjar/core/version"
-
-	"github.com/stretchr/testify/assert"
-	"github.com/stretchr/testify/require"
 )
 
 // orchard is a graph of lines "name version: need, need"; roots are "PART need".

@@ -17,10 +17,10 @@ import (
 	"strings"
 	"time"
 
+	"golang.org/x/net/html"
+
 	"glassjar/core/markup"
 	"glassjar/core/requirement"
-
-	"golang.org/x/net/html"
 )
 
 func hexSum(data []byte) string {

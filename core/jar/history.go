@@ -4,8 +4,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"glassjar/core/limits"
-	"glassjar/core/project"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -14,6 +12,9 @@ import (
 	"strconv"
 	"strings"
 	"time"
+
+	"glassjar/core/limits"
+	"glassjar/core/project"
 )
 
 // historyFolder holds one file for each state that the jar has been in, named by

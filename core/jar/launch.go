@@ -1,11 +1,12 @@
 package jar
 
 import (
-	"glassjar/core/store"
 	"os"
 	"path/filepath"
 	"runtime"
 	"strings"
+
+	"glassjar/core/store"
 )
 
 // On Windows a script is two files: NAME.launch, which Python runs and no

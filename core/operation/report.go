@@ -2,6 +2,7 @@ package operation
 
 import (
 	"context"
+
 	"glassjar/core/graph"
 )
 

@@ -1,13 +1,12 @@
 package operation
 
 import (
-	"github.com/package-url/packageurl-go"
-
 	"bytes"
 	"context"
 	"strings"
 
 	cyclonedx "github.com/CycloneDX/cyclonedx-go"
+	"github.com/package-url/packageurl-go"
 
 	"glassjar/core/catalog"
 	"glassjar/core/digest"

@@ -20,9 +20,9 @@ import (
 	"sync"
 	"time"
 
-	"glassjar/core/digest"
-
 	"golang.org/x/sync/semaphore"
+
+	"glassjar/core/digest"
 )
 
 // Store is a folder.

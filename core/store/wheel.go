@@ -4,11 +4,12 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"glassjar/core/wheel"
 	"io"
 	"os"
 	"strings"
 	"sync"
+
+	"glassjar/core/wheel"
 )
 
 // UnpackWheel brings the members of the wheel at a path, with a file name and a SHA-256,

@@ -1,12 +1,13 @@
 package target_test
 
 import (
-	"glassjar/core/target"
-	"glassjar/core/version"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"glassjar/core/target"
+	"glassjar/core/version"
 )
 
 func TestMarkers(t *testing.T) {

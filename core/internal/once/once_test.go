@@ -6,9 +6,9 @@ import (
 	"sync/atomic"
 	"testing"
 
-	"glassjar/core/internal/once"
-
 	"github.com/stretchr/testify/assert"
+
+	"glassjar/core/internal/once"
 )
 
 func TestEachKeyIsWorkedOutOnce(t *testing.T) {
