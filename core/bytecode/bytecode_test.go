@@ -43,7 +43,7 @@ func unpacked(t *testing.T) (*store.Store, *store.Tree) {
 	var sources []store.Source
 	for name, text := range modules {
 		sum := sha256.Sum256([]byte(text))
-		sources = append(sources, store.Source{Key: "purelib/" + name + ".py", Size: int64(len(text)), SHA256: hex.EncodeToString(sum[:]), Hash: "-", Copy: func(to io.Writer) error {
+		sources = append(sources, store.Source{Member: store.Member{Key: "purelib/" + name + ".py", Size: int64(len(text)), SHA256: hex.EncodeToString(sum[:]), Hash: "-"}, Copy: func(to io.Writer) error {
 			_, err := io.WriteString(to, text)
 			return err
 		}})

@@ -25,7 +25,7 @@ func sources(members ...string) []store.Source {
 	var out []store.Source
 	for _, m := range members {
 		key, text, _ := strings.Cut(m, "=")
-		out = append(out, store.Source{Key: key, Executable: strings.HasPrefix(key, "bin/"), Size: int64(len(text)), SHA256: sumOf(text), Hash: recordHash(text), Copy: func(to io.Writer) error {
+		out = append(out, store.Source{Member: store.Member{Key: key, Executable: strings.HasPrefix(key, "bin/"), Size: int64(len(text)), SHA256: sumOf(text), Hash: recordHash(text)}, Copy: func(to io.Writer) error {
 			_, err := io.WriteString(to, text)
 			return err
 		}})
@@ -117,7 +117,7 @@ func TestTreesShareFiles(t *testing.T) {
 // A tree is there whole or not at all; nothing half-made stays.
 func TestUnpackFails(t *testing.T) {
 	s := &store.Store{Dir: t.TempDir()}
-	bad := append(sources("a.py=one"), store.Source{Key: "b.py", SHA256: sumOf("two"), Copy: func(to io.Writer) error {
+	bad := append(sources("a.py=one"), store.Source{Member: store.Member{Key: "b.py", SHA256: sumOf("two")}, Copy: func(to io.Writer) error {
 		_, _ = to.Write([]byte("t"))
 		return errors.New("its hash is another")
 	}})

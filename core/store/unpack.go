@@ -17,14 +17,9 @@ import (
 	"glassjar/core/guard"
 )
 
-// Source is one member to be unpacked.
+// Source is one member to be unpacked; its SHA256 is empty if RECORD says another hash.
 type Source struct {
-	Key        string
-	Executable bool
-	Size       int64
-	// Hash is as RECORD gives it; SHA256 the one that it says in hex, or empty if it
-	// says another.
-	Hash, SHA256 string
+	Member
 	// Copy writes the content, and fails if that is not what the package file says.
 	Copy func(io.Writer) error
 }
@@ -98,7 +93,7 @@ func (s *Store) announce(note string, sources []Source) error {
 // takeIn writes one content, or compares it where it is there: its size and time say
 // nothing after a power cut.
 func (s *Store) takeIn(ctx context.Context, source Source) (Member, error) {
-	m := Member{Key: source.Key, Executable: source.Executable, Size: source.Size, Hash: source.Hash, SHA256: source.SHA256}
+	m := source.Member
 	if m.SHA256 == "" {
 		// Its name is not known before it is read once.
 		h := sha256.New()

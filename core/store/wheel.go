@@ -49,7 +49,7 @@ func (s *Store) UnpackWheel(ctx context.Context, path, name, sum string, limits 
 	defer closer()
 	sources := make([]Source, len(w.Entries))
 	for i, e := range w.Entries {
-		sources[i] = Source{Key: e.Key(), Executable: e.Executable || e.Scheme == wheel.Scripts, Size: e.Size, Hash: e.Hash, SHA256: e.SHA256(),
+		sources[i] = Source{Member: Member{Key: e.Key(), Executable: e.Executable || e.Scheme == wheel.Scripts, Size: e.Size, Hash: e.Hash, SHA256: e.SHA256()},
 			Copy: func(to io.Writer) error { return w.Copy(WriterWithContext(ctx, to), e) }}
 	}
 	return s.Unpack(ctx, sum, headOf(w.Outline()), sources)
