@@ -58,7 +58,7 @@ The exit code is 1 if it fails.`,
 			if err == nil && !d.Works {
 				a.exit = view.ExitNo
 			}
-			return a.present(d, err, func() { a.screen.Diagnosis(d) })
+			return a.present(a.screen.Diagnosed(d), err, func() { a.screen.Diagnosis(d) })
 		},
 	}
 }

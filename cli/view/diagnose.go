@@ -22,11 +22,58 @@ func (s *Screen) Diagnosis(d *diagnose.Diagnosis) {
 	}
 	t.Line("import", s.Bold(d.Module), state, s.Faint("with "+d.Python+" in "+s.Jar(d.Jar)))
 	s.because(t, d)
-	mend := d.Mend
-	if mend != "" {
+	if mend := s.mend(d.Mend); mend != "" {
 		t.Line("try", s.Bold(mend))
 	}
 	t.Print()
+}
+
+// DiagnosisResult is what diagnose prints with --json.
+type DiagnosisResult struct {
+	diagnose.Diagnosis
+	// Because is the diagnosis of the module that is missing within.
+	Because *DiagnosisResult `json:"because,omitempty"`
+	// MendedBy is the one command, or step, that mends it; empty if there is none.
+	MendedBy string `json:"mended_by,omitempty"`
+}
+
+// Diagnosed is a diagnosis as JSON has it.
+func (s *Screen) Diagnosed(d *diagnose.Diagnosis) *DiagnosisResult {
+	if d == nil {
+		return nil
+	}
+	return &DiagnosisResult{*d, s.Diagnosed(d.Because), s.mend(d.Mend)}
+}
+
+// mend is the one command, or step, that mends an import.
+func (s *Screen) mend(m diagnose.Mend) string {
+	switch m.Step {
+	case diagnose.Install:
+		return "glassjar install " + m.Of
+	case diagnose.Upgrade:
+		return "glassjar upgrade " + m.Of
+	case diagnose.Recreate:
+		return "glassjar recreate"
+	case diagnose.Replace:
+		return "glassjar uninstall " + m.Of + ", then install a version for this Python"
+	case diagnose.Search:
+		return "glassjar search " + m.Of
+	case diagnose.LookAt:
+		return "glassjar about " + m.Of
+	case diagnose.RunIn:
+		return "glassjar run --jar " + s.Path(m.Of) + " python"
+	case diagnose.Import:
+		return "import " + m.Of
+	case diagnose.Rename:
+		return "give " + s.Path(m.Of) + " another name"
+	case diagnose.Older:
+		return "glassjar pythons, for one before " + m.Of
+	case diagnose.System:
+		return "install the system's package that has " + m.Of
+	case diagnose.OwnFolder:
+		return "stand in a folder of your own"
+	}
+	return ""
 }
 
 // because gives the reasons, and those of what is missing within.

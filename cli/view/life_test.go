@@ -137,7 +137,7 @@ func TestViewsOfLife(t *testing.T) {
 
 // Each case of a diagnosis has its sentence.
 func TestDiagnosisWords(t *testing.T) {
-	d := diagnose.Diagnosis{Module: "press", Jar: "/orchard/.jar", Python: "CPython 3.12.1", Distribution: "press-house", Version: "1.0", File: "/orchard/press.py", Detail: "detail", Mend: "mend it", Error: "ImportError: no\nmore"}
+	d := diagnose.Diagnosis{Module: "press", Jar: "/orchard/.jar", Python: "CPython 3.12.1", Distribution: "press-house", Version: "1.0", File: "/orchard/press.py", Detail: "detail", Mend: diagnose.Mend{Step: diagnose.Install, Of: "it"}, Error: "ImportError: no\nmore"}
 	for kind, says := range map[diagnose.Case]string{
 		diagnose.CaseWorks: "it belongs to press-house 1.0", diagnose.CaseStandard: "Python's own library", diagnose.CaseFormer: "until detail took it out",
 		diagnose.CaseShadowed: "press.py comes before detail", diagnose.CaseOutside: "comes from outside, by detail", diagnose.CaseOnlyOutside: "which this jar does not see",
@@ -149,10 +149,26 @@ func TestDiagnosisWords(t *testing.T) {
 		d.Case = kind
 		out := drawn(unbroken, func(s *Screen) { s.Diagnosis(&d) })
 		assert.Contains(t, out, says, kind)
-		assert.Contains(t, out, "try     mend it", kind)
+		assert.Contains(t, out, "try     glassjar install it", kind)
 	}
 	d.Case, d.Import = diagnose.CaseOtherName, "thing"
 	assert.Contains(t, drawn(unbroken, func(s *Screen) { s.Diagnosis(&d) }), "what one imports is thing")
 	d.Case, d.Because = diagnose.CaseNeeds, &diagnose.Diagnosis{Module: "vat", Case: diagnose.CaseUnknown}
 	assert.Contains(t, drawn(unbroken, func(s *Screen) { s.Diagnosis(&d) }), "and vat:")
+}
+
+// Each step that mends an import has its words, and JSON has them too.
+func TestMendingWords(t *testing.T) {
+	s := &Screen{Dir: "/orchard"}
+	for step, want := range map[diagnose.Step]string{
+		diagnose.Nothing: "", diagnose.Install: "glassjar install x", diagnose.Upgrade: "glassjar upgrade x", diagnose.Recreate: "glassjar recreate",
+		diagnose.Replace: "glassjar uninstall x, then install a version for this Python", diagnose.Search: "glassjar search x", diagnose.LookAt: "glassjar about x",
+		diagnose.RunIn: "glassjar run --jar x python", diagnose.Import: "import x", diagnose.Rename: "give x another name", diagnose.Older: "glassjar pythons, for one before x",
+		diagnose.System: "install the system's package that has x", diagnose.OwnFolder: "stand in a folder of your own",
+	} {
+		d := &diagnose.Diagnosis{Module: "a", Mend: diagnose.Mend{Step: step, Of: "x"}}
+		outer := s.Diagnosed(&diagnose.Diagnosis{Because: d, Mend: d.Mend})
+		assert.Equal(t, want, outer.MendedBy, step)
+		assert.Equal(t, want, outer.Because.MendedBy, step)
+	}
 }

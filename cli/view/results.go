@@ -1,7 +1,6 @@
 package view
 
 import (
-	"glassjar/core/diagnose"
 	"glassjar/core/interpreter"
 	"glassjar/core/operation"
 )
@@ -91,7 +90,7 @@ var Results = []Result{
 	{[]string{"about"}, []any{operation.About{}}},
 	{[]string{"why"}, []any{operation.Why{}}},
 	{[]string{"search"}, []any{operation.Found{}}},
-	{[]string{"diagnose"}, []any{diagnose.Diagnosis{}}},
+	{[]string{"diagnose"}, []any{DiagnosisResult{}}},
 	{[]string{"diff"}, []any{operation.Difference{}}},
 	{[]string{"check"}, []any{operation.Checked{}}},
 	{[]string{"label"}, []any{operation.Labelled{}}},

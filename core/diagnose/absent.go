@@ -38,7 +38,7 @@ func (x *Examination) absent(ctx context.Context, d *Diagnosis, t Trial, top str
 		}
 	}
 	d.Case = CaseUnknown
-	d.Mend = "glassjar search " + top
+	d.Mend = Mend{Search, top}
 	return nil
 }
 
@@ -49,7 +49,7 @@ func (x *Examination) absentPart(ctx context.Context, d *Diagnosis, t Trial, top
 	}
 	for _, b := range x.Catalog.WithModule(ctx, d.Module) {
 		if strings.HasPrefix(b.Via, top+".") { // another part of a shared package
-			d.Case, d.Distribution, d.Version, d.Mend = CaseNotInstalled, b.Name, b.Version, "glassjar install "+b.Name
+			d.Case, d.Distribution, d.Version, d.Mend = CaseNotInstalled, b.Name, b.Version, Mend{Install, b.Name}
 			return true
 		}
 	}
@@ -69,11 +69,11 @@ func (x *Examination) absentPart(ctx context.Context, d *Diagnosis, t Trial, top
 	if hint := near.Names(key(d.Module), keysOf(parts)); len(hint) > 0 {
 		for _, n := range parts {
 			if key(n) == hint[0] {
-				d.Import, d.Mend = n, "import "+n
+				d.Import, d.Mend = n, Mend{Import, n}
 			}
 		}
 	} else {
-		d.Mend = "glassjar about " + d.Distribution
+		d.Mend = Mend{LookAt, d.Distribution}
 	}
 	return true
 }
@@ -137,14 +137,14 @@ func (x *Examination) otherLetters(_ context.Context, d *Diagnosis, t Trial, top
 	for _, in := range x.Installed {
 		for _, name := range x.Jar.Imports(in) {
 			if first, _, _ := strings.Cut(name, "."); first != top && strings.EqualFold(first, top) {
-				d.Case, d.Distribution, d.Version, d.Import, d.Mend = CaseLetterCase, in.Key(), in.Version().String(), first, "import "+first
+				d.Case, d.Distribution, d.Version, d.Import, d.Mend = CaseLetterCase, in.Key(), in.Version().String(), first, Mend{Import, first}
 				return true
 			}
 		}
 	}
 	for _, name := range append(slices.Clone(t.Stdlib), t.Builtin...) {
 		if name != top && strings.EqualFold(name, top) && former[top] == "" {
-			d.Case, d.Import, d.Mend = CaseLetterCase, name, "import "+name
+			d.Case, d.Import, d.Mend = CaseLetterCase, name, Mend{Import, name}
 			return true
 		}
 	}
@@ -160,9 +160,9 @@ func (x *Examination) once(ctx context.Context, d *Diagnosis, _ Trial, top strin
 	}
 	d.Case, d.Detail = CaseFormer, since
 	if by := x.Catalog.WithModule(ctx, top); len(by) > 0 {
-		d.Mend = "glassjar install " + by[0].Name
+		d.Mend = Mend{Install, by[0].Name}
 	} else {
-		d.Mend = "glassjar pythons, for one before " + since
+		d.Mend = Mend{Older, since}
 	}
 	return true
 }
@@ -174,12 +174,12 @@ func (x *Examination) missingHere(_ context.Context, d *Diagnosis, _ Trial, top 
 		if catalog.ImportedAs(d.Module, x.Jar.Imports(in)) != "" || catalog.ImportedAs(top, x.Jar.Imports(in)) != "" {
 			d.Case, d.Distribution, d.Version = CaseRaises, in.Key(), in.Version().String()
 			d.Detail = "its files are gone"
-			d.Mend = "glassjar recreate"
+			d.Mend = Mend{Step: Recreate}
 			return true
 		}
 		if in.Key() == key(top) {
 			if names := x.Jar.Imports(in); len(names) > 0 {
-				d.Case, d.Distribution, d.Version, d.Import, d.Mend = CaseOtherName, in.Key(), in.Version().String(), names[0], "import "+names[0]
+				d.Case, d.Distribution, d.Version, d.Import, d.Mend = CaseOtherName, in.Key(), in.Version().String(), names[0], Mend{Import, names[0]}
 				return true
 			}
 		}
@@ -205,14 +205,14 @@ func (x *Examination) indexed(ctx context.Context, d *Diagnosis, _ Trial, top st
 			if in, err := x.Catalog.Inside(ctx, f); err == nil && len(in.Imports) > 0 {
 				// The distribution's name was typed, and one imports another.
 				d.Case, d.Distribution, d.Import = CaseOtherName, key(top), in.Imports[0]
-				d.Mend = "glassjar install " + d.Distribution
+				d.Mend = Mend{Install, d.Distribution}
 				return true
 			}
 		}
 		by = []catalog.Supplier{{Name: key(top), Index: source.Name()}}
 	}
 	d.Distribution, d.Version = by[0].Name, by[0].Version
-	d.Case, d.Mend = CaseNotInstalled, "glassjar install "+by[0].Name
+	d.Case, d.Mend = CaseNotInstalled, Mend{Install, by[0].Name}
 	if key(top) != by[0].Name && key(d.Module) != by[0].Name {
 		d.Case = CaseOtherName
 	}
@@ -224,9 +224,9 @@ func (x *Examination) elsewhere(ctx context.Context, d *Diagnosis, _ Trial, top 
 	other, ok := x.inOtherJar(top)
 	if ok {
 		d.Case, d.Detail = CaseOtherJar, other
-		d.Mend = "glassjar run --jar " + x.Relative(other) + " python"
+		d.Mend = Mend{RunIn, other}
 		if by := x.Catalog.WithModule(ctx, top); len(by) > 0 {
-			d.Distribution, d.Version, d.Mend = by[0].Name, by[0].Version, "glassjar install "+by[0].Name
+			d.Distribution, d.Version, d.Mend = by[0].Name, by[0].Version, Mend{Install, by[0].Name}
 		}
 	}
 	return ok
@@ -264,9 +264,9 @@ func (x *Examination) onlyOutside(ctx context.Context, d *Diagnosis, _ Trial, to
 	for _, dir := range x.NotSeen {
 		for _, name := range []string{top + ".py", top} {
 			if _, err := os.Stat(filepath.Join(dir, name)); err == nil {
-				d.Case, d.Detail, d.Mend = CaseOnlyOutside, dir, "glassjar install "+key(top)
+				d.Case, d.Detail, d.Mend = CaseOnlyOutside, dir, Mend{Install, key(top)}
 				if by := x.Catalog.WithModule(ctx, top); len(by) > 0 {
-					d.Distribution, d.Version, d.Mend = by[0].Name, by[0].Version, "glassjar install "+by[0].Name
+					d.Distribution, d.Version, d.Mend = by[0].Name, by[0].Version, Mend{Install, by[0].Name}
 				}
 				return true
 			}
@@ -296,12 +296,12 @@ func (x *Examination) misspelt(ctx context.Context, d *Diagnosis, t Trial, top s
 		}
 	}
 	if near := near.Names(key(top), known); len(near) > 0 {
-		d.Case, d.Import, d.Mend = CaseMisspelt, here[near[0]], "import "+here[near[0]]
+		d.Case, d.Import, d.Mend = CaseMisspelt, here[near[0]], Mend{Import, here[near[0]]}
 		return true
 	}
 	if near := x.Catalog.Near(ctx, key(top)); len(near) > 0 {
 		d.Case, d.Distribution = CaseMisspelt, near[0]
-		d.Mend = "glassjar install " + near[0]
+		d.Mend = Mend{Install, near[0]}
 		return true
 	}
 	return false

@@ -3,7 +3,6 @@ package diagnose
 
 import (
 	"context"
-	"fmt"
 	"os"
 	"path/filepath"
 	"slices"
@@ -65,9 +64,9 @@ type Diagnosis struct {
 	// name, a version of Python, a jar, a folder.
 	Detail string `json:"detail,omitempty"`
 	// Because is the diagnosis of the module that is missing within.
-	Because *Diagnosis `json:"because,omitempty"`
-	// Mend is the one command, or step, that mends it; empty if there is none.
-	Mend string `json:"mended_by,omitempty"`
+	Because *Diagnosis `json:"-"`
+	// Mend is what mends it.
+	Mend Mend `json:"-"`
 }
 
 // Examination is what is looked at: modules of one jar, from the folder in which the user
@@ -78,10 +77,9 @@ type Examination struct {
 	Root, Python string
 	Installed    []jar.Installed
 	// Dir is the folder in which the user stands; Environment are the variables with
-	// which the module is imported there; Relative writes a path as one would type it.
+	// which the module is imported there.
 	Dir         string
 	Environment []string
-	Relative    func(string) string
 	Catalog     *catalog.Catalog
 	// OutsideOf says by which way a file outside of the jar got in; NotSeen are folders of
 	// modules that the jar does not see; Others are the jars of this machine.
@@ -175,7 +173,7 @@ func (x *Examination) shadow(d *Diagnosis, t Trial, top string) bool {
 		return false
 	}
 	d.Case = CaseShadowed
-	d.Mend = "give " + x.Relative(d.File) + " another name"
+	d.Mend = Mend{Rename, d.File}
 	return true
 }
 
@@ -219,7 +217,7 @@ var missingLibrary = lazy.Pattern(`([^\s:'"]+\.(?:so|dylib|dll)[.\d]*): cannot o
 func (x *Examination) fails(ctx context.Context, d *Diagnosis, t Trial) error {
 	if found := missingLibrary().FindStringSubmatch(t.Message); found != nil {
 		d.Case, d.Detail = CaseLibrary, filepath.Base(found[1]+found[2])
-		d.Mend = fmt.Sprintf("install the system's package that has %s", d.Detail)
+		d.Mend = Mend{System, d.Detail}
 		return nil
 	}
 	for _, sign := range []string{"invalid ELF header", "file too short", "wrong ELF class", "mach-o", "Exec format", "undefined symbol", "Module use of python", "is not a valid Win32"} {
@@ -238,7 +236,7 @@ func (x *Examination) fails(ctx context.Context, d *Diagnosis, t Trial) error {
 	}
 	d.Case = CaseRaises
 	if d.Distribution != "" {
-		d.Mend = "glassjar upgrade " + d.Distribution
+		d.Mend = Mend{Upgrade, d.Distribution}
 	}
 	return nil
 }
@@ -248,9 +246,9 @@ func (x *Examination) otherPython(d *Diagnosis, file string) {
 	if _, built, ok := metadata.ModuleOf(file); ok && built != "" {
 		d.Detail = built
 	}
-	d.Mend = "glassjar recreate"
+	d.Mend = Mend{Step: Recreate}
 	if d.Distribution != "" {
-		d.Mend = fmt.Sprintf("glassjar uninstall %s, then install a version for this Python", d.Distribution)
+		d.Mend = Mend{Replace, d.Distribution}
 	}
 }
 
@@ -260,9 +258,9 @@ func key(module string) string { return requirement.Normalize(strings.ReplaceAll
 // Locate says where a module would come from; nothing is run. trusted tells that the jar
 // is, and the folder is what is not the user's own.
 func (x *Examination) Locate(module string, trusted bool) *Diagnosis {
-	d := &Diagnosis{Module: module, Jar: x.Root, Python: x.Python, Case: CaseNotTried, Mend: "glassjar recreate"}
+	d := &Diagnosis{Module: module, Jar: x.Root, Python: x.Python, Case: CaseNotTried, Mend: Mend{Step: Recreate}}
 	if trusted {
-		d.Detail, d.Mend = x.Dir, "stand in a folder of your own"
+		d.Detail, d.Mend = x.Dir, Mend{Step: OwnFolder}
 	}
 	stem := filepath.FromSlash(strings.ReplaceAll(module, ".", "/"))
 	dirs := []string{x.Dir}

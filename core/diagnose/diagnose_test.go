@@ -79,34 +79,34 @@ func TestCases(t *testing.T) {
 		module string
 		trial  diagnose.Trial
 		want   diagnose.Case
-		mend   string
+		mend   diagnose.Mend
 		detail string
 	}{
-		{"press", worked(filepath.Join(site, "press", "__init__.pyc")), diagnose.CaseWorks, "", ""},
-		{"own", worked(filepath.Join(dir, "own.py")), diagnose.CaseWorks, "", ""},
-		{"os", worked("/usr/lib/python3.12/os.py"), diagnose.CaseStandard, "", ""},
-		{"perry", worked("/srv/share/perry.py"), diagnose.CaseOutside, "", "PYTHONPATH of /srv/share/perry.py"},
-		{"press", worked(filepath.Join(dir, "press.py")), diagnose.CaseShadowed, "give press.py another name", "the distribution press-tools"},
-		{"json", worked(filepath.Join(dir, "json.py")), diagnose.CaseShadowed, "give json.py another name", "the standard library"},
-		{"press", diagnose.Trial{Died: "signal: segmentation fault"}, diagnose.CaseDies, "", ""},
-		{"press", raised("press/__init__.py", "libsugar.so.3: cannot open shared object file: No such file"), diagnose.CaseLibrary, "install the system's package that has libsugar.so.3", "libsugar.so.3"},
-		{"press", raised("press/__init__.py", "invalid ELF header"), diagnose.CaseOtherPython, "glassjar uninstall press-tools, then install a version for this Python", ""},
-		{"press", raised("press/__init__.py", "frost"), diagnose.CaseRaises, "glassjar upgrade press-tools", ""},
-		{"press.juice", missing("press.juice"), diagnose.CasePart, "glassjar about press-tools", "press.juice"},
-		{"press.plans", missing("press.plans"), diagnose.CasePart, "import press.plan", "press.plans"},
-		{"fast", missing("fast"), diagnose.CaseOtherPython, "glassjar uninstall fast-sugar, then install a version for this Python", "cpython-39-x86_64-linux-gnu"},
-		{"timber", missing("timber"), diagnose.CaseLetterCase, "import Timber", ""},
-		{"String", missing("String"), diagnose.CaseLetterCase, "import string", ""},
-		{"imp", missing("imp"), diagnose.CaseFormer, "glassjar pythons, for one before 3.12", "3.12"},
-		{"press_tools", missing("press_tools"), diagnose.CaseOtherName, "import press", ""},
-		{"outside_only", missing("outside_only"), diagnose.CaseOnlyOutside, "glassjar install outside-only", unseen},
-		{"medlar_only_there", missing("medlar_only_there"), diagnose.CaseOtherJar, "glassjar run --jar " + other.Root + " python", other.Root},
-		{"brixmeter", missing("brixmeter"), diagnose.CaseNotInstalled, "glassjar install brixmeter", ""},
-		{"brixmetre", missing("brixmetre"), diagnose.CaseMisspelt, "glassjar install brixmeter", ""},
-		{"prses", missing("prses"), diagnose.CaseMisspelt, "import press", ""},
-		{"zzz_nowhere", missing("zzz_nowhere"), diagnose.CaseUnknown, "glassjar search zzz_nowhere", ""},
+		{"press", worked(filepath.Join(site, "press", "__init__.pyc")), diagnose.CaseWorks, diagnose.Mend{}, ""},
+		{"own", worked(filepath.Join(dir, "own.py")), diagnose.CaseWorks, diagnose.Mend{}, ""},
+		{"os", worked("/usr/lib/python3.12/os.py"), diagnose.CaseStandard, diagnose.Mend{}, ""},
+		{"perry", worked("/srv/share/perry.py"), diagnose.CaseOutside, diagnose.Mend{}, "PYTHONPATH of /srv/share/perry.py"},
+		{"press", worked(filepath.Join(dir, "press.py")), diagnose.CaseShadowed, diagnose.Mend{Step: diagnose.Rename, Of: filepath.Join(dir, "press.py")}, "the distribution press-tools"},
+		{"json", worked(filepath.Join(dir, "json.py")), diagnose.CaseShadowed, diagnose.Mend{Step: diagnose.Rename, Of: filepath.Join(dir, "json.py")}, "the standard library"},
+		{"press", diagnose.Trial{Died: "signal: segmentation fault"}, diagnose.CaseDies, diagnose.Mend{}, ""},
+		{"press", raised("press/__init__.py", "libsugar.so.3: cannot open shared object file: No such file"), diagnose.CaseLibrary, diagnose.Mend{Step: diagnose.System, Of: "libsugar.so.3"}, "libsugar.so.3"},
+		{"press", raised("press/__init__.py", "invalid ELF header"), diagnose.CaseOtherPython, diagnose.Mend{Step: diagnose.Replace, Of: "press-tools"}, ""},
+		{"press", raised("press/__init__.py", "frost"), diagnose.CaseRaises, diagnose.Mend{Step: diagnose.Upgrade, Of: "press-tools"}, ""},
+		{"press.juice", missing("press.juice"), diagnose.CasePart, diagnose.Mend{Step: diagnose.LookAt, Of: "press-tools"}, "press.juice"},
+		{"press.plans", missing("press.plans"), diagnose.CasePart, diagnose.Mend{Step: diagnose.Import, Of: "press.plan"}, "press.plans"},
+		{"fast", missing("fast"), diagnose.CaseOtherPython, diagnose.Mend{Step: diagnose.Replace, Of: "fast-sugar"}, "cpython-39-x86_64-linux-gnu"},
+		{"timber", missing("timber"), diagnose.CaseLetterCase, diagnose.Mend{Step: diagnose.Import, Of: "Timber"}, ""},
+		{"String", missing("String"), diagnose.CaseLetterCase, diagnose.Mend{Step: diagnose.Import, Of: "string"}, ""},
+		{"imp", missing("imp"), diagnose.CaseFormer, diagnose.Mend{Step: diagnose.Older, Of: "3.12"}, "3.12"},
+		{"press_tools", missing("press_tools"), diagnose.CaseOtherName, diagnose.Mend{Step: diagnose.Import, Of: "press"}, ""},
+		{"outside_only", missing("outside_only"), diagnose.CaseOnlyOutside, diagnose.Mend{Step: diagnose.Install, Of: "outside-only"}, unseen},
+		{"medlar_only_there", missing("medlar_only_there"), diagnose.CaseOtherJar, diagnose.Mend{Step: diagnose.RunIn, Of: other.Root}, other.Root},
+		{"brixmeter", missing("brixmeter"), diagnose.CaseNotInstalled, diagnose.Mend{Step: diagnose.Install, Of: "brixmeter"}, ""},
+		{"brixmetre", missing("brixmetre"), diagnose.CaseMisspelt, diagnose.Mend{Step: diagnose.Install, Of: "brixmeter"}, ""},
+		{"prses", missing("prses"), diagnose.CaseMisspelt, diagnose.Mend{Step: diagnose.Import, Of: "press"}, ""},
+		{"zzz_nowhere", missing("zzz_nowhere"), diagnose.CaseUnknown, diagnose.Mend{Step: diagnose.Search, Of: "zzz_nowhere"}, ""},
 	} {
-		x := diagnose.Examination{Jar: j, Root: j.Root, Python: "CPython 3.12.1", Installed: installed, Dir: dir, NotSeen: []string{unseen}, Relative: func(file string) string { return strings.TrimPrefix(file, dir+"/") },
+		x := diagnose.Examination{Jar: j, Root: j.Root, Python: "CPython 3.12.1", Installed: installed, Dir: dir, NotSeen: []string{unseen},
 			Catalog:   (&catalog.Catalog{Store: &store.Store{Dir: t.TempDir()}, Cache: t.TempDir(), Direct: map[string]index.File{}}).Use(&index.Ordered{Sources: []index.Source{index.Sample{}}}),
 			OutsideOf: func(file string) string { return "PYTHONPATH of " + file },
 			Others: func() ([]shelf.Known, error) {
@@ -128,7 +128,7 @@ func TestOneFailsOnAnother(t *testing.T) {
 	j := filled(t, "press-tools 1.0 press.py")
 	installed, err := j.Installed()
 	require.NoError(t, err)
-	x := diagnose.Examination{Jar: j, Root: j.Root, Installed: installed, Dir: t.TempDir(), Relative: filepath.Base, Others: func() ([]shelf.Known, error) { return nil, errors.New("none") },
+	x := diagnose.Examination{Jar: j, Root: j.Root, Installed: installed, Dir: t.TempDir(), Others: func() ([]shelf.Known, error) { return nil, errors.New("none") },
 		Catalog: (&catalog.Catalog{Store: &store.Store{Dir: t.TempDir()}, Cache: t.TempDir(), Direct: map[string]index.File{}}).Use(&index.Ordered{Sources: []index.Source{index.Sample{}}}),
 		Import: func(_ context.Context, module string) (diagnose.Trial, error) {
 			return diagnose.Trial{Error: "ModuleNotFoundError", Missing: map[string]string{"press": "brixmeter", "brixmeter": "brixmeter", "a": "b", "b": "a"}[module], Message: module}, nil
@@ -137,7 +137,7 @@ func TestOneFailsOnAnother(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, diagnose.CaseNeeds, d.Case)
 	assert.Equal(t, "brixmeter", d.Because.Module)
-	assert.Equal(t, "glassjar install brixmeter", d.Mend)
+	assert.Equal(t, diagnose.Mend{Step: diagnose.Install, Of: "brixmeter"}, d.Mend)
 	d, err = x.Examine(ctx, "a")
 	require.NoError(t, err)
 	assert.Equal(t, diagnose.CaseRaises, d.Because.Case)
@@ -153,11 +153,12 @@ func TestLocate(t *testing.T) {
 	require.NoError(t, err)
 	x := diagnose.Examination{Jar: j, Root: j.Root, Installed: installed, Dir: t.TempDir(), Import: func(context.Context, string) (diagnose.Trial, error) { panic("it is run") }}
 	d := x.Locate("press", false)
-	assert.Equal(t, []string{"press-tools", "1.0", "glassjar recreate"}, []string{d.Distribution, d.Version, d.Mend})
+	assert.Equal(t, []string{"press-tools", "1.0"}, []string{d.Distribution, d.Version})
+	assert.Equal(t, diagnose.Mend{Step: diagnose.Recreate}, d.Mend)
 	assert.Equal(t, diagnose.CaseNotTried, d.Case)
 	d = x.Locate("cider", true)
 	assert.Empty(t, d.File)
-	assert.Equal(t, "stand in a folder of your own", d.Mend)
+	assert.Equal(t, diagnose.Mend{Step: diagnose.OwnFolder}, d.Mend)
 	for name, is := range map[string]bool{"press.plan": true, "бочка": true, "a-b": false, "a..b": false, "1a": false, "": false} {
 		assert.Equal(t, is, diagnose.IsModule(name), name)
 	}
@@ -168,7 +169,7 @@ func TestImporting(t *testing.T) {
 	j := filled(t)
 	base, err := j.Base()
 	require.NoError(t, err)
-	x := diagnose.Examination{Jar: j, Root: j.Root, Dir: t.TempDir(), Relative: filepath.Base}
+	x := diagnose.Examination{Jar: j, Root: j.Root, Dir: t.TempDir()}
 	for script, want := range map[string]diagnose.Case{
 		"printf '{\"ok\": true, \"file\": \"\"}' >\"$3\"": diagnose.CaseStandard,
 		"echo Segmentation fault; exit 139":               diagnose.CaseDies,

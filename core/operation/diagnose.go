@@ -24,7 +24,7 @@ func (m *Machine) diagnose(ctx context.Context, ref, module string) (*diagnose.D
 	if err != nil {
 		return nil, err
 	}
-	x := diagnose.Examination{Jar: j, Root: at.Root, Installed: installed, Dir: m.Dir, Python: pythonTitle(j), Relative: m.relative}
+	x := diagnose.Examination{Jar: j, Root: at.Root, Installed: installed, Dir: m.Dir, Python: pythonTitle(j)}
 	if trusted := m.Places().MayBeUsed(at.Root); !trusted || !place.OwnFolder(m.Dir) {
 		return x.Locate(module, trusted), nil
 	}
