@@ -11,6 +11,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -61,6 +62,17 @@ var campaigns = []campaign{
 	{"index", fillSmall, []string{"index", "add", "wheels", "./wheels", "--project"}},
 	{"settings", func(*terminal) {}, []string{"settings", "placing", "copy"}},
 	{"tidy", func(s *terminal) { fillLarge(s); s.output("glassjar", "discard", ".jar") }, []string{"store", "tidy"}},
+}
+
+// words are what is typed.
+func (c campaign) words() []string {
+	out := slices.Clone(c.args)
+	for i, word := range out {
+		if word == chosen {
+			out[i] = def.Path
+		}
+	}
+	return out
 }
 
 // ground is a folder with a home and a project that is laid out anew for each fault.
@@ -182,15 +194,10 @@ func TestFaults(t *testing.T) {
 		each = 2000 / 2 / len(campaigns)
 	}
 	for _, c := range campaigns {
-		for i, word := range c.args {
-			if word == chosen {
-				c.args[i] = def.Path
-			}
-		}
 		t.Run(c.name, func(t *testing.T) {
 			g := newGround(t, c)
 			before := g.state()
-			counted := g.calls(c.args)
+			counted := g.calls(c.words())
 			after := g.state()
 			var names []string
 			for call := range counted {
@@ -205,7 +212,7 @@ func TestFaults(t *testing.T) {
 					fault = []string{"error=EIO", "error=ENOSPC", "error=EMFILE"}[r.IntN(3)]
 				}
 				what := fmt.Sprintf("inject=%s:%s:when=%d", call, fault, 1+r.IntN(counted[call]))
-				cmd, out := g.traced("-einject="+strings.TrimPrefix(what, "inject="), c.args...)
+				cmd, out := g.traced("-einject="+strings.TrimPrefix(what, "inject="), c.words()...)
 				failed := cmd.Wait() != nil
 				state := g.whole(what + "\n" + out.String())
 				switch state {

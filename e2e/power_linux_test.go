@@ -7,6 +7,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"syscall"
 	"testing"
 	"time"
 
@@ -79,7 +80,7 @@ func (c diskCase) cut(t *testing.T, kind string) {
 	before := g.state()
 	host.output("sync")
 	start := time.Now()
-	g.output("glassjar", c.args...)
+	g.output("glassjar", c.words()...)
 	took := time.Since(start)
 	after := g.state()
 	require.NotEqual(t, before, after)
@@ -87,13 +88,24 @@ func (c diskCase) cut(t *testing.T, kind string) {
 	g.trusts()
 	host.output("sync")
 
-	cmd := exec.Command(filepath.Join(built, "glassjar"), c.args...)
+	cmd := exec.Command(filepath.Join(built, "glassjar"), c.words()...)
 	cmd.Dir, cmd.Env = g.dir, g.env
 	require.NoError(t, cmd.Start())
 	var copies []string
+	// A copy takes time: the command stands still meanwhile, and one during which the
+	// disk was written to is of no moment that there ever was, and is made again.
 	snap := func(name string) {
-		copies = append(copies, filepath.Join(g.top, name))
-		host.output("cp", "--sparse=always", image, copies[len(copies)-1])
+		to := filepath.Join(g.top, name)
+		_ = cmd.Process.Signal(syscall.SIGSTOP) // it may have ended
+		defer func() { _ = cmd.Process.Signal(syscall.SIGCONT) }()
+		for range 30 {
+			host.output("cp", "--sparse=always", image, to)
+			if _, err := host.try("cmp", "-s", image, to); err == nil {
+				copies = append(copies, to)
+				return
+			}
+		}
+		require.NoError(t, os.Remove(to))
 	}
 	for n := range c.copies {
 		time.Sleep(took / time.Duration(c.copies+1))

@@ -2,7 +2,6 @@ package view
 
 import (
 	"os"
-	"path/filepath"
 	"sort"
 	"strings"
 
@@ -217,10 +216,7 @@ func (s *Screen) Settings(e *operation.EffectiveSettings) {
 				from = ", from " + one.From
 			}
 		}
-		text := one.Value
-		if filepath.IsAbs(text) {
-			text = s.Path(text)
-		}
+		text := atHome(one.Value)
 		value := s.Plain(text)
 		if one.From == operation.FromBuiltIn {
 			value = s.Faint(text)

@@ -134,12 +134,17 @@ func (s *Screen) Path(path string) string {
 	if filepath.Dir(s.Dir) != s.Dir {
 		short = project.Shorten(s.Dir, path)
 	}
-	if home, err := os.UserHomeDir(); err == nil && filepath.IsAbs(short) && filepath.Dir(home) != home {
-		if rest := project.Shorten(home, short); !filepath.IsAbs(rest) {
+	return atHome(short)
+}
+
+// atHome writes a path below the user's home with "~".
+func atHome(path string) string {
+	if home, err := os.UserHomeDir(); err == nil && filepath.IsAbs(path) && filepath.Dir(home) != home {
+		if rest := project.Shorten(home, path); !filepath.IsAbs(rest) {
 			return strings.TrimSuffix("~"+string(os.PathSeparator)+rest, string(os.PathSeparator)+".")
 		}
 	}
-	return short
+	return path
 }
 
 // Jar is what people call the jar that stands at a path.

@@ -56,7 +56,7 @@ func (s *Screen) Words(doing string, err error) Message {
 }
 
 func (s *Screen) words(err error) Message {
-	for _, describe := range []func(error) (Message, bool){s.usageWords, s.solveWords, s.jarWords, s.fileWords, s.networkWords, s.machineWords} {
+	for _, describe := range []func(error) (Message, bool){s.usageWords, s.solveWords, s.placeWords, s.jarWords, s.fileWords, s.networkWords, s.machineWords} {
 		if m, ok := describe(err); ok {
 			return m
 		}
@@ -105,54 +105,25 @@ func nonEmpty(text string) []string {
 	return []string{text}
 }
 
+// jarWords are those of what is in a jar, and of the Python it has.
 func (s *Screen) jarWords(err error) (Message, bool) {
 	var (
-		noJar     *place.NoJarError
-		disagree  *place.DisagreeError
-		exists    *jar.ExistsError
-		notJar    *jar.NotAJarError
-		own       *jar.OwnThingsError
-		unfit     *jar.PlaceError
-		gone      *jar.InterpreterGoneError
-		newer     *jar.NewerFormatError
-		noPython  *operation.NoPythonError
-		wrong     *plan.WrongPythonError
-		rejected  interpreter.Rejection
-		command   *operation.NoCommandError
-		needed    *operation.StillNeededError
-		missing   *operation.NotInstalledError
-		noFile    *plan.NoFittingFileError
-		served    *plan.NotServedError
-		trust     *place.NotTrustedError
-		elsewhere *place.ElsewhereError
-		several   *place.SeveralError
-		clone     *operation.CannotCloneError
-		busy      *operation.BusyError
-		other     *operation.OtherFileError
-		away      *operation.AwayTwiceError
-		noShell   *shell.UnknownError
+		gone     *jar.InterpreterGoneError
+		noPython *operation.NoPythonError
+		wrong    *plan.WrongPythonError
+		rejected interpreter.Rejection
+		command  *operation.NoCommandError
+		needed   *operation.StillNeededError
+		missing  *operation.NotInstalledError
+		noFile   *plan.NoFittingFileError
+		served   *plan.NotServedError
+		clone    *operation.CannotCloneError
+		busy     *operation.BusyError
+		other    *operation.OtherFileError
+		away     *operation.AwayTwiceError
+		noShell  *shell.UnknownError
 	)
 	switch {
-	case errors.As(err, &noJar):
-		return s.noJar(noJar), true
-	case errors.As(err, &disagree):
-		return Message{What: "two jars are in question here, and this command writes", Reasons: []string{"active in this shell: " + s.Path(disagree.Active), "of this project: " + s.Path(disagree.Project)},
-			Try: []string{"deactivate, or say which one: --jar " + s.Path(disagree.Project)}}, true
-	case errors.As(err, &exists):
-		m := Message{What: fmt.Sprintf("there is something at %s already", s.Path(exists.Path)), Try: []string{"choose another place: --at DIR"}}
-		if exists.Jar {
-			m.What = fmt.Sprintf("there is a jar at %s already", s.Path(exists.Path))
-			m.Try = []string{"use it: glassjar install NAME", "or begin anew: glassjar discard " + s.Path(exists.Path)}
-		}
-		return m, true
-	case errors.As(err, &unfit):
-		return Message{What: "a jar at " + s.Path(unfit.Path) + " could not be used", Reasons: []string{unfit.Why}, Try: []string{"rename that folder, or choose another place: --at DIR"}}, true
-	case errors.As(err, &own):
-		return Message{What: s.Jar(own.Jar) + " holds things that are not the jar's", Reasons: own.Files, Try: []string{"move them elsewhere first; discard removes all of a jar"}}, true
-	case errors.As(err, &notJar):
-		return Message{What: s.Path(notJar.Path) + " is not a jar", Reasons: []string{notJar.Why}, Try: []string{"glassjar here shows the jar in effect; its folder is mostly .jar"}}, true
-	case errors.As(err, &newer):
-		return Message{What: fmt.Sprintf("%s was made by a newer version of this program", s.Path(newer.Path)), Reasons: []string{newer.Error()}, Try: []string{"use that version"}}, true
 	case errors.As(err, &gone):
 		return Message{What: fmt.Sprintf("the Python of %s is gone", s.Jar(gone.Jar)), Reasons: []string{fmt.Sprintf("it was %s, version %s", gone.Target, gone.Version)}, Try: []string{"glassjar recreate"}}, true
 	case errors.As(err, &noPython):
@@ -184,6 +155,54 @@ func (s *Screen) jarWords(err error) (Message, bool) {
 		return Message{What: "another command is at work on " + s.Jar(busy.Jar), Reasons: []string{"--no-wait was asked for"}, Try: []string{"wait for it: the same command without --no-wait"}}, true
 	case errors.As(err, &clone):
 		return Message{What: "the contents cannot be had for " + clone.Python, Reasons: clone.Against, Try: []string{"clone it with its own Python: without --python"}}, true
+	case errors.As(err, &other):
+		return Message{What: s.Path(other.File) + " is there, and was not written by this program", Try: []string{"move it elsewhere first, and take over what you need of it"}}, true
+	case errors.As(err, &away):
+		return Message{What: "cannot move " + s.Path(away.From), Reasons: []string{away.Error() + ", and is not empty"}, Try: []string{"look into both, and move one by hand"}}, true
+	case errors.As(err, &noShell):
+		return Message{What: noShell.Error(), Reasons: []string{"there is one for " + strings.Join(shell.Shells, ", ")},
+			Try: []string{"run its script by hand: . .jar/bin/activate, with the ending that fits the shell"}}, true
+	case errors.As(err, &noFile):
+		return noFittingFile(noFile), true
+	}
+	return Message{}, false
+}
+
+// placeWords are those of where a jar is, and whether it may be used.
+func (s *Screen) placeWords(err error) (Message, bool) {
+	var (
+		noJar     *place.NoJarError
+		disagree  *place.DisagreeError
+		exists    *jar.ExistsError
+		notJar    *jar.NotAJarError
+		own       *jar.OwnThingsError
+		unfit     *jar.PlaceError
+		newer     *jar.NewerFormatError
+		trust     *place.NotTrustedError
+		elsewhere *place.ElsewhereError
+		several   *place.SeveralError
+	)
+	switch {
+	case errors.As(err, &noJar):
+		return s.noJar(noJar), true
+	case errors.As(err, &disagree):
+		return Message{What: "two jars are in question here, and this command writes", Reasons: []string{"active in this shell: " + s.Path(disagree.Active), "of this project: " + s.Path(disagree.Project)},
+			Try: []string{"deactivate, or say which one: --jar " + s.Path(disagree.Project)}}, true
+	case errors.As(err, &exists):
+		m := Message{What: fmt.Sprintf("there is something at %s already", s.Path(exists.Path)), Try: []string{"choose another place: --at DIR"}}
+		if exists.Jar {
+			m.What = fmt.Sprintf("there is a jar at %s already", s.Path(exists.Path))
+			m.Try = []string{"use it: glassjar install NAME", "or begin anew: glassjar discard " + s.Path(exists.Path)}
+		}
+		return m, true
+	case errors.As(err, &unfit):
+		return Message{What: "a jar at " + s.Path(unfit.Path) + " could not be used", Reasons: []string{unfit.Why}, Try: []string{"rename that folder, or choose another place: --at DIR"}}, true
+	case errors.As(err, &own):
+		return Message{What: s.Jar(own.Jar) + " holds things that are not the jar's", Reasons: own.Files, Try: []string{"move them elsewhere first; discard removes all of a jar"}}, true
+	case errors.As(err, &notJar):
+		return Message{What: s.Path(notJar.Path) + " is not a jar", Reasons: []string{notJar.Why}, Try: []string{"glassjar here shows the jar in effect; its folder is mostly .jar"}}, true
+	case errors.As(err, &newer):
+		return Message{What: fmt.Sprintf("%s was made by a newer version of this program", s.Path(newer.Path)), Reasons: []string{newer.Error()}, Try: []string{"use that version"}}, true
 	case errors.As(err, &trust):
 		named := ""
 		if path := s.Path(trust.Jar); path != place.JarFolder {
@@ -196,15 +215,6 @@ func (s *Screen) jarWords(err error) (Message, bool) {
 			Try: []string{"name that jar, if it is meant: --jar " + s.Path(elsewhere.Target), "or remove the link, then: glassjar recreate"}}, true
 	case errors.As(err, &several):
 		return Message{What: several.Error(), Try: []string{"name one by its path: " + strings.Join(several.Roots, ", ")}}, true
-	case errors.As(err, &other):
-		return Message{What: s.Path(other.File) + " is there, and was not written by this program", Try: []string{"move it elsewhere first, and take over what you need of it"}}, true
-	case errors.As(err, &away):
-		return Message{What: "cannot move " + s.Path(away.From), Reasons: []string{away.Error() + ", and is not empty"}, Try: []string{"look into both, and move one by hand"}}, true
-	case errors.As(err, &noShell):
-		return Message{What: noShell.Error(), Reasons: []string{"there is one for " + strings.Join(shell.Shells, ", ")},
-			Try: []string{"run its script by hand: . .jar/bin/activate, with the ending that fits the shell"}}, true
-	case errors.As(err, &noFile):
-		return noFittingFile(noFile), true
 	}
 	return Message{}, false
 }
