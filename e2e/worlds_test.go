@@ -98,7 +98,11 @@ func (w world) run(t *testing.T) {
 				folders = append(folders, filepath.Dir(filepath.Dir(f.Path)))
 			}
 			env.Setenv("FOUND_PYTHONS", strings.Join(folders, string(os.PathListSeparator)))
-			return newMachine(env.Setenv, filepath.Join(env.WorkDir, "user"))
+			home := filepath.Join(env.WorkDir, "user")
+			if runtime.GOOS == "linux" {
+				env.Defer(func() { settleCompilers(home) }) // the folder is about to be removed
+			}
+			return newMachine(env.Setenv, home)
 		},
 		Condition: func(cond string) (bool, error) {
 			if name, ok := strings.CutPrefix(cond, "python:"); ok {
