@@ -6,7 +6,6 @@ import (
 	"io/fs"
 	"os"
 	"reflect"
-	"strings"
 
 	"glassjar/core/apply"
 	"glassjar/core/atomicfile"
@@ -193,6 +192,3 @@ func exitOf(err error) (code int, kind string) {
 	}
 	return ExitNo, unknownKind
 }
-
-// typeName is a type of errors as a table names it, such as "jar.ClashError".
-func typeName(t reflect.Type) string { return strings.TrimPrefix(t.String(), "*") }

@@ -94,3 +94,6 @@ func TestMachineWords(t *testing.T) {
 	}
 	assert.Equal(t, "jar.PendingError", typeName(reflect.TypeFor[*jar.PendingError]()))
 }
+
+// typeName is a type of errors as a table names it, such as "jar.ClashError".
+func typeName(t reflect.Type) string { return strings.TrimPrefix(t.String(), "*") }

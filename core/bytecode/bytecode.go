@@ -26,8 +26,15 @@ import (
 	"glassjar/core/store"
 )
 
-//go:embed compile.py
-var script string
+// The scripts that interpreters run: workerScript, and then one of the others.
+var (
+	//go:embed worker.py
+	workerScript string
+	//go:embed compile.py
+	compileScript string
+	//go:embed compare.py
+	compareScript string
+)
 
 // timeout is how long the interpreter may take for one module.
 const timeout = time.Minute
@@ -154,13 +161,13 @@ func (p *Pool) take() (*worker, error) {
 		return w, nil
 	}
 	p.mu.Unlock()
-	return start(p.Python, script)
+	return start(p.Python, compileScript)
 }
 
-// start starts a process that answers each line with one.
+// start starts a process that answers each line with one, as a script does.
 func start(python, script string) (*worker, error) {
 	// A module's warnings are not ours to tell.
-	cmd := interpreter.Isolated(context.Background(), python, script, "-B", "-W", "ignore")
+	cmd := interpreter.Isolated(context.Background(), python, workerScript+"\n\n"+script, "-B", "-W", "ignore")
 	to, err := cmd.StdinPipe()
 	if err != nil {
 		return nil, err

@@ -2,7 +2,6 @@ package bytecode
 
 import (
 	"context"
-	_ "embed"
 	"fmt"
 	"runtime"
 	"sync"
@@ -10,9 +9,6 @@ import (
 
 	"glassjar/core/guard"
 )
-
-//go:embed compare.py
-var compareScript string
 
 // Pair is bytecode and the module beside which it stands.
 type Pair struct {

@@ -2,26 +2,6 @@
 # on, without the site module. Each line that comes in names a source, the bytecode
 # beside it, and how far that was optimised; each line that goes out says what came of
 # it. No code of either is run. The bytes may differ, as the interpreter's memory did.
-import marshal
-import os
-import struct
-import sys
-
-try:
-    from _frozen_importlib_external import MAGIC_NUMBER as magic
-except ImportError:
-    import imp
-    magic = imp.get_magic()
-
-come = getattr(sys.stdin, "buffer", sys.stdin)
-go = sys.stdout
-now = sys.version_info
-
-
-def expected(data, level):
-    if now[0] == 2:
-        return compile(data, "module", "exec", 0, 1)
-    return compile(data, "module", "exec", dont_inherit=True, optimize=level)
 
 
 def code(place, info, size):
@@ -49,20 +29,11 @@ def work(source, place, level):
     if have is None:
         return "unused"
     try:
-        return "same" if marshal.loads(have) == expected(data, int(level)) else "other"
+        return "same" if marshal.loads(have) == compiled(data, int(level)) else "other"
     except (KeyboardInterrupt, IOError):
         raise
     except Exception:
         return "other"
 
 
-while True:
-    line = come.readline()
-    if not line:
-        break
-    try:
-        said = work(*line.rstrip(b"\n").split(b"\t"))
-    except (IOError, OSError) as e:
-        said = "lost %s" % (e.errno,)
-    go.write(said + "\n")
-    go.flush()
+answer_lines(work)

@@ -2,33 +2,14 @@
 # 2.7 on, without the site module. Each line that comes in names a source by its
 # place, the bytecode's place, and the file to write first; each line that goes
 # out says what came of it. No code of the modules is run.
-import marshal
-import os
-import struct
-import sys
-
-try:
-    from _frozen_importlib_external import MAGIC_NUMBER as magic
-except ImportError:
-    import imp
-    magic = imp.get_magic()
-
-come = getattr(sys.stdin, "buffer", sys.stdin)
-go = sys.stdout
-
-
-def compiled(data):
-    if sys.version_info[0] == 2:
-        return compile(data, "module", "exec", 0, 1)
-    return compile(data, "module", "exec", dont_inherit=True, optimize=0)
 
 
 def header(info, size):
     # PEP 552 from 3.7 on, PEP 3147's successor from 3.3 on.
     when = int(info.st_mtime) & 0xFFFFFFFF
-    if sys.version_info >= (3, 7):
+    if now >= (3, 7):
         return magic + struct.pack("<III", 0, when, size & 0xFFFFFFFF)
-    if sys.version_info >= (3, 3):
+    if now >= (3, 3):
         return magic + struct.pack("<II", when, size & 0xFFFFFFFF)
     return magic + struct.pack("<I", when)
 
@@ -38,7 +19,7 @@ def work(source, place, temp):
         info = os.fstat(f.fileno())
         data = f.read()
     try:
-        code = marshal.dumps(compiled(data))
+        code = marshal.dumps(compiled(data, 0))
     except (KeyboardInterrupt, IOError):
         raise
     except Exception:  # whatever is wrong with a module is told by importing it
@@ -60,13 +41,4 @@ def work(source, place, temp):
     return "done"
 
 
-while True:
-    line = come.readline()
-    if not line:
-        break
-    try:
-        said = work(*line.rstrip(b"\n").split(b"\t"))
-    except (IOError, OSError) as e:
-        said = "lost %s" % (e.errno,)
-    go.write(said + "\n")
-    go.flush()
+answer_lines(work)

@@ -436,7 +436,7 @@ func TestUnknownNames(t *testing.T) {
 	assert.NoError(t, c.CheckNames(ctx, []string{"press-tools", "cider"}, false))
 	again := open(t, first, second)
 	again.Indexes.Pins["cider"] = "orchard"
-	err := again.CheckNames(ctx, []string{"pres-tools", "presstools", "cider"}, true)
+	err := again.CheckNames(ctx, []string{"pres-tools", "presstools", "cider", "presstools"}, true)
 	var unknown *catalog.UnknownNamesError
 	require.True(t, errors.As(err, &unknown), err)
 	assert.Equal(t, []string{"pres-tools", "presstools", "cider"}, unknown.Names)

@@ -18,9 +18,10 @@ func (c *Catalog) unknown(ctx context.Context, names []string) ([]string, error)
 	var out []string
 	for _, name := range names {
 		_, _, err := c.Releases(ctx, name)
-		if errors.Is(err, index.ErrUnknownName) {
+		switch {
+		case errors.Is(err, index.ErrUnknownName) && !slices.Contains(out, name): // it may be asked for twice
 			out = append(out, name)
-		} else if err != nil {
+		case err != nil && !errors.Is(err, index.ErrUnknownName):
 			return nil, err
 		}
 	}

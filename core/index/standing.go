@@ -3,6 +3,7 @@ package index
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 )
 
@@ -43,6 +44,9 @@ type standing interface {
 
 // Standing is what the index that is asked for a name says of it.
 func (o *Ordered) Standing(ctx context.Context, name string) Standing {
+	if !slices.ContainsFunc(o.Sources, func(s Source) bool { _, knows := s.(standing); return knows }) {
+		return Standing{Status: Active} // a folder says nothing of it, and is not read for that
+	}
 	_, s, err := o.Files(ctx, name)
 	if knows, ok := s.(standing); ok && err == nil {
 		if out, err := knows.Standing(ctx, name); err == nil {

@@ -98,9 +98,13 @@ type Beside struct {
 }
 
 // Bytecode is what an interpreter with a cache tag would take of the bytecode in the
-// jar, but for what a distribution has itself. A module that is not as it was
-// installed is left out.
-func (j *Jar) Bytecode(installed []Installed, cacheTag string) []Beside {
+// jar, but for what a distribution has itself. A module that a survey found to be not
+// as it was installed is left out.
+func (j *Jar) Bytecode(installed []Installed, survey Survey, cacheTag string) []Beside {
+	changed := map[string]bool{}
+	for _, f := range survey.Faults {
+		changed[f.Path] = true
+	}
 	var out []Beside
 	for _, d := range installed {
 		files, err := j.Files(d)
@@ -113,7 +117,7 @@ func (j *Jar) Bytecode(installed []Installed, cacheTag string) []Beside {
 		}
 		for _, f := range files {
 			sum, ok := metadata.HexOfRecordHash(f.Hash)
-			if !ok || !strings.HasSuffix(f.Path, ".py") || j.compare(f, true) != "" {
+			if !ok || !strings.HasSuffix(f.Path, ".py") || changed[f.Path] {
 				continue
 			}
 			plain := compiledName(f.Path, cacheTag)

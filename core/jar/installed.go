@@ -162,17 +162,3 @@ func (j *Jar) Files(d Installed) ([]File, error) {
 	}
 	return out, nil
 }
-
-// EntryPoints reads a distribution's entry points; none if it has no file of
-// them.
-func (j *Jar) EntryPoints(d Installed) ([]metadata.EntryPoint, error) {
-	data, err := limits.ReadFile(j.Path(d.Info, "entry_points.txt"), limits.Record)
-	if errors.Is(err, fs.ErrNotExist) {
-		return nil, nil
-	}
-	if err != nil {
-		return nil, err
-	}
-	list, _ := metadata.ParseEntryPoints(data) // told when it was installed
-	return list, nil
-}

@@ -121,7 +121,7 @@ func (m *Machine) compileAll(ctx context.Context, j *jar.Jar, in interpreter.Int
 
 // otherBytecode is the bytecode in a jar that its interpreter would take and that is not
 // what its module compiles to: somebody replaced it. What the store has is only compared.
-func (m *Machine) otherBytecode(ctx context.Context, j *jar.Jar, installed []jar.Installed) ([]jar.Fault, error) {
+func (m *Machine) otherBytecode(ctx context.Context, j *jar.Jar, installed []jar.Installed, survey jar.Survey) ([]jar.Fault, error) {
 	in, err := m.interpreterOf(ctx, j)
 	if err != nil || m.Places().MayUse(j.Root) != nil {
 		return nil, nil // nothing runs it either
@@ -129,7 +129,7 @@ func (m *Machine) otherBytecode(ctx context.Context, j *jar.Jar, installed []jar
 	find := apply.Bytecode(m.Store, bytecode.Kind(in))
 	var doubtful []bytecode.Pair
 	of := map[string]jar.Beside{}
-	for _, b := range j.Bytecode(installed, in.Said.CacheTag) {
+	for _, b := range j.Bytecode(installed, survey, in.Said.CacheTag) {
 		file := j.Path(b.Path)
 		if find != nil && b.Level == 0 && sameContents(find(b.Sum), file, store.Stamp(b.Sum)) {
 			continue

@@ -106,7 +106,7 @@ func (m *Machine) examine(ctx context.Context, at place.Place) (*Checked, error)
 	if err != nil {
 		return nil, err
 	}
-	replaced, err := m.otherBytecode(ctx, j, installed)
+	replaced, err := m.otherBytecode(ctx, j, installed, survey)
 	if err != nil {
 		return nil, err
 	}

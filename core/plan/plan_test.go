@@ -182,8 +182,6 @@ func TestSolveAll(t *testing.T) {
 	assert.Equal(t, "juice 1.0, label 1.0!, press 2.0", texts(u.Parts(project.Parts{})), "juice is asked for by the tests alone")
 	assert.Equal(t, "juice 1.0!", texts(u.Parts(project.Parts{Only: true, Groups: []string{"tests"}})))
 	assert.Empty(t, u.LeftOut())
-	assert.Equal(t, "1.0", u.For(at("windows", 12)).Choices[2].Version.String())
-	assert.Nil(t, u.For(at("macos", 12)))
 
 	var described []string
 	list, err := u.Entries(func(name string, v version.Version) (project.Package, error) {

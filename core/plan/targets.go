@@ -118,9 +118,6 @@ func sameChoices(a, b *resolve.Solution) bool {
 	return slices.EqualFunc(a.Choices, b.Choices, func(x, y resolve.Choice) bool { return x.Name == y.Name && x.Version.Equal(y.Version) })
 }
 
-// For are the choices of a target, or nil.
-func (u *Solutions) For(t target.Target) *resolve.Solution { return u.chosen[t] }
-
 // FileOf is a wheel of a version that serves the jar or one of the targets, for its
 // metadata.
 func (u *Solutions) FileOf(ctx context.Context, name string, v version.Version) (*index.File, error) {
