@@ -8,6 +8,7 @@ import (
 	"path/filepath"
 	"strings"
 
+	"glassjar/core/durable"
 	"glassjar/core/metadata"
 	"glassjar/core/store"
 )
@@ -85,7 +86,11 @@ func (j *Jar) AddBytecode(installed []Installed, cacheTag string, placer *store.
 			added += len(list)
 		}
 	}
-	return added, nil
+	var batch durable.Batch
+	for _, file := range placer.Written() {
+		batch.File(file)
+	}
+	return added, j.flushBatch(&batch)
 }
 
 // Beside is bytecode that stands beside a module of a distribution.

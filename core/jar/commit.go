@@ -28,6 +28,9 @@ func (a *application) commit(ctx context.Context) error {
 	if err := a.planPuts(); err != nil {
 		return errors.Join(err, a.clear())
 	}
+	for _, file := range a.change.Placer.Written() {
+		a.batch.File(file)
+	}
 	g, staged, err := a.prepare()
 	if err == nil {
 		err = ctx.Err()

@@ -6,6 +6,8 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
+	"sync"
 	"sync/atomic"
 	"syscall"
 )
@@ -32,13 +34,33 @@ type Placer struct {
 	// copied.
 	Way string
 
-	failed [2]atomic.Bool // of Ways
-	root   rootFolder
-	left   atomic.Int64
+	failed  [2]atomic.Bool // of Ways
+	root    rootFolder
+	left    atomic.Int64
+	mu      sync.Mutex
+	written []string
 }
 
 // Left is how many optional files were not there.
 func (p *Placer) Left() int { return int(p.left.Load()) }
+
+// Written are the files that are not the store's own but have been cloned or copied.
+// A power cut may take their content, however durable the store's is.
+func (p *Placer) Written() []string {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return slices.Clone(p.written)
+}
+
+// wrote notes a file that was cloned or copied.
+func (p *Placer) wrote(to string, err error) error {
+	if err == nil {
+		p.mu.Lock()
+		p.written = append(p.written, to)
+		p.mu.Unlock()
+	}
+	return err
+}
 
 // Close ends the use of a placer.
 func (p *Placer) Close() { p.root.close() }
@@ -82,7 +104,7 @@ func (p *Placer) Place(from, to string) error {
 	if p.may(0) {
 		err := clone(from, to)
 		if !unable(err) {
-			return err
+			return p.wrote(to, err)
 		}
 		p.failed[0].Store(true)
 	}
@@ -93,13 +115,13 @@ func (p *Placer) Place(from, to string) error {
 		}
 		switch {
 		case errors.Is(err, syscall.EMLINK):
-			return CopyFile(from, to)
+			return p.wrote(to, CopyFile(from, to))
 		case !unable(err):
 			return err
 		}
 		p.failed[1].Store(true)
 	}
-	return CopyFile(from, to)
+	return p.wrote(to, CopyFile(from, to))
 }
 
 // Copy is [Placer.Place] for a file that others may be writing to: it is never
@@ -108,11 +130,11 @@ func (p *Placer) Copy(from, to string) error {
 	if p.may(0) {
 		err := clone(from, to)
 		if !unable(err) {
-			return err
+			return p.wrote(to, err)
 		}
 		p.failed[0].Store(true)
 	}
-	return CopyFile(from, to)
+	return p.wrote(to, CopyFile(from, to))
 }
 
 // unable reports whether an error says that this way is not to be had here.
