@@ -3,7 +3,6 @@ package cli
 import (
 	"github.com/spf13/cobra"
 
-	"glassjar/cli/view"
 	"glassjar/core/operation"
 )
 
@@ -47,7 +46,7 @@ belongs to no project. Nothing is installed in it and nothing outside changes.`,
 
 func (a *app) showCreated(c *operation.Created) {
 	if a.json {
-		a.screen.Data(view.CreatedData(c))
+		a.screen.Data(c)
 		return
 	}
 	a.screen.Created(c)

@@ -11,7 +11,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"glassjar/cli/view"
+	"glassjar/cli/wire"
 	"glassjar/core/operation"
 	"glassjar/sample"
 )
@@ -36,7 +36,7 @@ a network: each command as you would type it, and its true output.`,
 			}
 			err = d.play()
 			if err == nil && a.json {
-				a.screen.Data(view.DemoResult{Steps: d.steps, Folder: d.top, Kept: keep})
+				a.screen.Data(wire.DemoResult{Steps: d.steps, Folder: d.top, Kept: keep})
 			}
 			return err
 		},
@@ -53,7 +53,7 @@ type demo struct {
 	top, dir     string
 	self, python string
 	env          []string
-	steps        []view.DemoStep
+	steps        []wire.DemoStep
 }
 
 func (a *app) newDemo(ctx context.Context) (*demo, error) {
@@ -228,10 +228,10 @@ func (d *demo) fails(line string) error {
 }
 
 // run types one line and prints what comes back.
-func (d *demo) run(line string) (view.DemoStep, error) {
+func (d *demo) run(line string) (wire.DemoStep, error) {
 	d.app.screen.Say("$ %s", line)
 	words := splitLine(line)
-	step := view.DemoStep{Command: line}
+	step := wire.DemoStep{Command: line}
 	if words[0] == "cd" {
 		d.dir = filepath.Join(d.dir, words[1])
 		d.steps = append(d.steps, step)

@@ -6,7 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"glassjar/cli/view"
+	"glassjar/cli/wire"
 	"glassjar/core/operation"
 	"glassjar/core/shell"
 )
@@ -74,7 +74,7 @@ shell's start file; elsewhere it says how to get out.`,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			active, entered := a.machine.Active, os.Getenv(operation.EnteredVariable)
 			if a.json {
-				a.screen.Data(view.LeaveResult{Active: active, Entered: entered})
+				a.screen.Data(wire.LeaveResult{Active: active, Entered: entered})
 				return nil
 			}
 			if os.Getenv(shell.Variable) != "" && active != "" {
@@ -113,7 +113,7 @@ this program made on this machine for you are entered so.`,
 				return err
 			}
 			if a.json {
-				a.screen.Data(view.ShellResult{Shell: args[0], Text: text})
+				a.screen.Data(wire.ShellResult{Shell: args[0], Text: text})
 				return nil
 			}
 			_, err = a.out.Write([]byte(text))

@@ -70,7 +70,7 @@ metadata apart from the files. The exit code is 1 if one does not answer.`,
 					a.exit = view.ExitNo
 				}
 			}
-			return a.present(view.IndexesResult{Indexes: list}, err, func() { a.screen.Indexes(list) })
+			return a.present(list, err, func() { a.screen.Indexes(list) })
 		},
 	}
 	cmd.Flags().BoolVar(&probe, "probe", false, "ask each whether it answers, and what it speaks")
@@ -83,7 +83,7 @@ func (a *app) listIndexes() error {
 		return err
 	}
 	if a.json {
-		a.screen.Data(view.IndexesResult{Indexes: list})
+		a.screen.Data(list)
 		return nil
 	}
 	a.screen.Indexes(list)

@@ -6,6 +6,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"glassjar/cli/view"
+	"glassjar/cli/wire"
 	"glassjar/core/operation"
 )
 
@@ -66,7 +67,7 @@ func (a *app) export(cmd *cobra.Command, form, to string) error {
 		}
 		a.screen.Wrote(to)
 	case a.json && form != operation.AsSBOM:
-		a.screen.Data(view.FormResult{Form: form, Text: string(data)})
+		a.screen.Data(wire.FormResult{Form: form, Text: string(data)})
 	default:
 		_, err = a.out.Write(data)
 	}

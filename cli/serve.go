@@ -9,7 +9,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"glassjar/cli/view"
+	"glassjar/cli/wire"
 	"glassjar/core/index"
 )
 
@@ -58,7 +58,7 @@ func (a *app) serve(ctx context.Context, source index.Source, port int) error {
 	}
 	address := "http://" + listener.Addr().String() + "/simple/"
 	if a.json {
-		a.screen.Data(view.ServeResult{Address: address})
+		a.screen.Data(wire.ServeResult{Address: address})
 	} else {
 		fmt.Fprintln(a.out, address)
 	}

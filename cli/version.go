@@ -1,11 +1,10 @@
 package cli
 
 import (
+	"glassjar/cli/wire"
 	"runtime"
 
 	"github.com/spf13/cobra"
-
-	"glassjar/cli/view"
 )
 
 // Version is the program's version; a release sets it when it is built.
@@ -22,7 +21,7 @@ func (a *app) versionCommand() *cobra.Command {
 
 func (a *app) showVersion() error {
 	if a.json {
-		a.screen.Data(view.VersionResult{Version: Version, Go: runtime.Version(), OS: runtime.GOOS, Arch: runtime.GOARCH})
+		a.screen.Data(wire.VersionResult{Version: Version, Go: runtime.Version(), OS: runtime.GOOS, Arch: runtime.GOARCH})
 		return nil
 	}
 	a.screen.Version(Version, runtime.Version(), runtime.GOOS+"/"+runtime.GOARCH)

@@ -4,6 +4,7 @@ import (
 	"path/filepath"
 	"strings"
 
+	"glassjar/cli/wire"
 	"glassjar/core/diagnose"
 )
 
@@ -28,21 +29,9 @@ func (s *Screen) Diagnosis(d *diagnose.Diagnosis) {
 	t.Print()
 }
 
-// DiagnosisResult is what diagnose prints with --json.
-type DiagnosisResult struct {
-	diagnose.Diagnosis
-	// Because is the diagnosis of the module that is missing within.
-	Because *DiagnosisResult `json:"because,omitempty"`
-	// MendedBy is the one command, or step, that mends it; empty if there is none.
-	MendedBy string `json:"mended_by,omitempty"`
-}
-
 // Diagnosed is a diagnosis as JSON has it.
-func (s *Screen) Diagnosed(d *diagnose.Diagnosis) *DiagnosisResult {
-	if d == nil {
-		return nil
-	}
-	return &DiagnosisResult{*d, s.Diagnosed(d.Because), s.mend(d.Mend)}
+func (s *Screen) Diagnosed(d *diagnose.Diagnosis) *wire.DiagnosisResult {
+	return wire.Diagnosis(d, s.mend)
 }
 
 // mend is the one command, or step, that mends an import.

@@ -8,18 +8,11 @@ import (
 	"github.com/charmbracelet/x/term"
 
 	"glassjar/core/index"
-	"glassjar/core/interpreter"
 	"glassjar/core/operation"
 )
 
 // IsTerminal reports whether a file is one.
 func IsTerminal(f *os.File) bool { return term.IsTerminal(f.Fd()) }
-
-// CreatedData is a new jar as JSON.
-func CreatedData(c *operation.Created) CreatedResult {
-	return CreatedResult{Jar: c.Place.Root, Python: c.Python.Said.Version, Implementation: c.Python.Said.PythonImplementation, Base: c.Python.Path,
-		Why: c.Why, PassedOver: append([]interpreter.Rejection{}, c.PassedOver...), Project: c.Place.Project, Above: c.Above}
-}
 
 // Created tells of a new jar.
 func (s *Screen) Created(c *operation.Created) {

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 
+	"glassjar/cli/wire"
 	"glassjar/core/operation"
 	"glassjar/core/place"
 )
@@ -143,7 +144,7 @@ func (s *Screen) Label(l *operation.Labelled) {
 func (s *Screen) Fail(m Message) {
 	s.settle()
 	if s.JSON {
-		s.Data(ErrorResult{m})
+		s.Data(wire.ErrorResult{Error: m})
 		return
 	}
 	fmt.Fprintln(s.Err, s.bad.Render("glassjar:")+" "+cleanReason(m.What))

@@ -16,6 +16,7 @@ import (
 	"github.com/charmbracelet/x/term"
 	"github.com/muesli/termenv"
 
+	"glassjar/cli/wire"
 	"glassjar/core/project"
 )
 
@@ -94,14 +95,14 @@ func terminal(w io.Writer) (int, bool) {
 	return width, true
 }
 
-// Data writes a value as JSON.
+// Data writes a value as JSON, in the shape that it has there.
 func (s *Screen) Data(v any) {
 	s.settle()
 	var text bytes.Buffer
 	e := json.NewEncoder(&text)
 	e.SetEscapeHTML(false)
 	e.SetIndent("", "  ")
-	_ = e.Encode(v)                             // values of this program can be
+	_ = e.Encode(wire.Of(v))                    // values of this program can be
 	_, _ = s.Out.Write(cleanJSON(text.Bytes())) // Out remembers what could not be written
 }
 

@@ -11,6 +11,7 @@ import (
 	"sort"
 	"strings"
 
+	"glassjar/cli/wire"
 	"glassjar/core/fetch"
 	"glassjar/core/index"
 	"glassjar/core/interpreter"
@@ -28,15 +29,8 @@ import (
 	"glassjar/core/wheel"
 )
 
-// Message is an error in words: what could not be done, why, what to try.
-type Message struct {
-	What    string   `json:"message"`
-	Reasons []string `json:"reasons"`
-	Try     []string `json:"try"`
-	Exit    int      `json:"exit"`
-	// Kind is the exit code in a word; "unknown" for an error that has no kind.
-	Kind string `json:"kind"`
-}
+// Message is an error in words.
+type Message = wire.Message
 
 // Words turns an error into a message. doing is what was asked, as in "install
 // brixmeter"; it makes the first line where the error does not say it itself.

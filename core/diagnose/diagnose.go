@@ -45,28 +45,28 @@ const (
 
 // Diagnosis is why an import works or fails.
 type Diagnosis struct {
-	Module string `json:"module"`
-	Jar    string `json:"jar"`
-	Python string `json:"python"`
+	Module string
+	Jar    string
+	Python string
 	// Works tells that the import succeeds; Case is one of the constants.
-	Works bool `json:"works"`
-	Case  Case `json:"case"`
+	Works bool
+	Case  Case
 	// File is where the module was found; Distribution and Version what it
 	// belongs to, Import the name under which it should be imported, if another.
-	File         string `json:"file,omitempty"`
-	Distribution string `json:"distribution,omitempty"`
-	Version      string `json:"version,omitempty"`
-	Import       string `json:"import,omitempty"`
+	File         string
+	Distribution string
+	Version      string
+	Import       string
 	// Error is what Python said; At the last line of code that was run.
-	Error string `json:"error,omitempty"`
-	At    string `json:"at,omitempty"`
+	Error string
+	At    string
 	// Detail is what the case is about: a missing library, an interpreter's
 	// name, a version of Python, a jar, a folder.
-	Detail string `json:"detail,omitempty"`
+	Detail string
 	// Because is the diagnosis of the module that is missing within.
-	Because *Diagnosis `json:"-"`
+	Because *Diagnosis
 	// Mend is what mends it.
-	Mend Mend `json:"-"`
+	Mend Mend
 }
 
 // Examination is what is looked at: modules of one jar, from the folder in which the user

@@ -31,14 +31,14 @@ type Root struct {
 // Need is one reason for which a distribution is in a jar.
 type Need struct {
 	// From is the distribution that needs it; empty where a person asked.
-	From string `json:"from"`
-	To   string `json:"to"`
+	From string
+	To   string
 	// Range is what versions will do, as written, and empty for any; Extras are
 	// those that are wanted of it.
-	Range  string   `json:"range"`
-	Extras []string `json:"extras,omitempty"`
+	Range  string
+	Extras []string
 	// Part is where a person asked.
-	Part project.Part `json:"part,omitzero"`
+	Part project.Part
 
 	requirement requirement.Requirement
 }

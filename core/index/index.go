@@ -221,10 +221,10 @@ func (o *Ordered) Names(ctx context.Context) ([]string, error) {
 
 // PassedOver is a package file that was not considered, since it cannot be read.
 type PassedOver struct {
-	Name    string `json:"name"`
-	Version string `json:"version"`
-	File    string `json:"file"`
-	Why     string `json:"why"`
+	Name    string
+	Version string
+	File    string
+	Why     string
 }
 
 // Unasked is a version that an index has which is not asked for its name.

@@ -14,20 +14,20 @@ import (
 // Probe is what a server answered when it was asked about one name.
 type Probe struct {
 	// Answers tells that it speaks as an index; Why says what was wrong.
-	Answers bool   `json:"answers"`
-	Why     string `json:"why,omitempty"`
+	Answers bool
+	Why     string
 	// Took is the time until the answer was there, in nanoseconds.
-	Took time.Duration `json:"took_ns"`
+	Took time.Duration
 	// JSON tells that it speaks JSON (PEP 691), Metadata that it gives metadata
 	// separately (PEP 658). Known tells that it has the name that was asked for:
 	// without, there is no file to tell the latter from.
-	JSON     bool `json:"json"`
-	Metadata bool `json:"separate_metadata"`
-	Known    bool `json:"known"`
+	JSON     bool
+	Metadata bool
+	Known    bool
 	// Local tells that it is a folder or the sample, on this machine.
-	Local bool `json:"local"`
+	Local bool
 	// Name is what it was asked about.
-	Name string `json:"name"`
+	Name string
 }
 
 // Probe asks the server for the page of one name, past the cache.

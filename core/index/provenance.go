@@ -14,9 +14,9 @@ import (
 // service such as a forge, and what it knows the publisher by. Nothing of it is verified
 // here.
 type Publisher struct {
-	Kind string `json:"kind"`
+	Kind string
 	// Claims are such as "repository" and "workflow", in the service's words.
-	Claims map[string]string `json:"claims"`
+	Claims map[string]string
 }
 
 // provenance is the object of that name (PEP 740).

@@ -20,11 +20,11 @@ import (
 // Fault is one way in which a file is not as its distribution's RECORD says.
 type Fault struct {
 	// Path is relative to the jar.
-	Path string `json:"path"`
+	Path string
 	// Owner is the distribution's name.
-	Owner string `json:"owner,omitempty"`
+	Owner string
 	// What is "missing", "changed", "unknown" or [OtherBytecode].
-	What string `json:"what"`
+	What string
 }
 
 // OtherBytecode is bytecode that is not what its module compiles to.

@@ -76,8 +76,8 @@ func (u UnreadNeed) Fault() error { return Invalid("Requires-Dist %q: %s", u.Tex
 
 // Link is a labelled address.
 type Link struct {
-	Label string `json:"label"`
-	URL   string `json:"url"`
+	Label string
+	URL   string
 }
 
 // Key is the normal form of the name.

@@ -24,76 +24,76 @@ import (
 
 // About is a distribution as it is here and as the index has it.
 type About struct {
-	Name string `json:"name"`
+	Name string
 	// Described is the version that summary to scripts are taken from: the one
 	// here, else the newest that fits.
-	Described string `json:"described"`
-	Summary   string `json:"summary"`
-	License   string `json:"license"`
+	Described string
+	Summary   string
+	License   string
 	// Maturity is as its classifiers state it, as in "4 - Beta"; empty if they
 	// do not.
-	Maturity string          `json:"maturity"`
-	Links    []metadata.Link `json:"links"`
+	Maturity string
+	Links    []metadata.Link
 	// Needs are its requirements, Extras those that each extra adds.
-	Needs  []string            `json:"requires"`
-	Extras map[string][]string `json:"extra_requires"`
+	Needs  []string
+	Extras map[string][]string
 	// Imports are the names that one imports, Scripts its commands.
-	Imports []string `json:"imports"`
-	Scripts []string `json:"scripts"`
-	Python  string   `json:"requires_python"`
+	Imports []string
+	Scripts []string
+	Python  string
 	// Here is what is in the jar, nil if it is not there.
-	Here *AboutHere `json:"in_jar"`
+	Here *AboutHere
 	// Index is the name of the index that has it, Releases what it offers, the
 	// newest first. Both are empty where no index could be asked or has it.
-	Index    string         `json:"index"`
-	Releases []AboutRelease `json:"releases"`
+	Index    string
+	Releases []AboutRelease
 	// Status is what the index says of it as a whole, such as "archived", with the
 	// reason; Tracks and Alternates are other indexes that it names.
-	Status     string   `json:"status"`
-	Reason     string   `json:"status_reason"`
-	Tracks     []string `json:"tracks"`
-	Alternates []string `json:"alternate_locations"`
+	Status     string
+	Reason     string
+	Tracks     []string
+	Alternates []string
 	// Publishers are who published the version that is described, as the index says;
 	// that is not verified.
-	Publishers []index.Publisher `json:"published_by"`
+	Publishers []index.Publisher
 	// For says for which Python and system a release fits or not.
-	For string `json:"for"`
+	For string
 	// Unasked says why the index gave no answer, if it did not.
-	Unasked string `json:"unasked,omitempty"`
+	Unasked string
 }
 
 // AboutHere is a distribution in a jar.
 type AboutHere struct {
-	Jar     string `json:"jar"`
-	Version string `json:"version"`
-	Asked   bool   `json:"asked"`
+	Jar     string
+	Version string
+	Asked   bool
 	// NeededBy are those in the jar that need it, with their ranges.
-	NeededBy []graph.Need `json:"needed_as"`
+	NeededBy []graph.Need
 	// Size is in bytes.
-	Size  int64 `json:"size"`
-	Files int   `json:"files"`
+	Size  int64
+	Files int
 	// From is where it came from: an index's name, or an address.
-	From string `json:"from"`
+	From string
 	// Warnings are remarks on its wheel.
-	Warnings []string `json:"warnings"`
-	Base     bool     `json:"of_base,omitempty"`
+	Warnings []string
+	Base     bool
 }
 
 // AboutRelease is one version that the index offers.
 type AboutRelease struct {
-	Version string `json:"version"`
+	Version string
 	// Uploaded is a date such as "2025-03-20", empty if the index does not say.
-	Uploaded string `json:"uploaded"`
-	Python   string `json:"requires_python"`
+	Uploaded string
+	Python   string
 	// Size is of the largest file, in bytes, -1 if not known; Files are how many.
-	Size  int64 `json:"size"`
-	Files int   `json:"files"`
+	Size  int64
+	Files int
 	// Fits tells that it could be installed; Unfit says in a word why not:
 	// "python", "files", "source", "withdrawn" or "pre-release".
-	Fits   bool   `json:"usable"`
-	Unfit  string `json:"unfit,omitempty"`
-	Detail string `json:"detail,omitempty"`
-	Here   bool   `json:"here,omitempty"`
+	Fits   bool
+	Unfit  string
+	Detail string
+	Here   bool
 }
 
 // About gathers what is known of a distribution. Where there is a jar it is

@@ -41,13 +41,13 @@ func (m *Machine) afterwards(root string) {
 
 // Compiled is what a compiling of a jar's modules came to.
 type Compiled struct {
-	Jar string `json:"jar"`
+	Jar string
 	// Kind is the interpreter's, as the store names it.
-	Kind string `json:"kind"`
+	Kind string
 	// Modules is how many were compiled into the store, Added how many the jar has
 	// got.
-	Modules int `json:"modules"`
-	Added   int `json:"compiled_files"`
+	Modules int
+	Added   int
 }
 
 // CompileJar compiles the modules of a jar into the store, as far as it has not

@@ -15,16 +15,16 @@ import (
 
 // Outcome is what a command did.
 type Outcome struct {
-	Plan *plan.Plan `json:"plan"`
+	Plan *plan.Plan
 	// Done is false where the plan was only to be shown, or was declined.
-	Done bool `json:"done"`
+	Done bool
 	// Fetched counts the bytes that were transferred; Files those put in place.
-	Fetched int64         `json:"fetched_bytes"`
-	Files   int           `json:"files"`
-	Took    time.Duration `json:"took_ns"`
+	Fetched int64
+	Files   int
+	Took    time.Duration
 	// Wrote are the files outside the jar that were written.
-	Wrote    []string `json:"wrote"`
-	Warnings []string `json:"warnings"`
+	Wrote    []string
+	Warnings []string
 }
 
 // Decide looks at a plan and says whether to go on.

@@ -15,33 +15,33 @@ import (
 
 // Checked is what a check of a jar found.
 type Checked struct {
-	Jar string `json:"jar"`
+	Jar string
 	// Files is how many were compared with their hashes.
-	Files  int         `json:"files"`
-	Faults []jar.Fault `json:"faults"`
+	Files  int
+	Faults []jar.Fault
 	// Unknown are files that belong to nothing.
-	Unknown []string `json:"unknown"`
+	Unknown []string
 	// Unmet are needs that nothing in the jar meets.
-	Unmet []Unmet `json:"unmet"`
+	Unmet []Unmet
 	// Broken are scripts and links that lead nowhere.
-	Broken []string `json:"broken"`
+	Broken []string
 	// Python says what is wrong with the interpreter, empty if nothing is.
-	Python string `json:"python"`
+	Python string
 	// Place says why the jar cannot be used where it stands, empty if it can.
-	Place string `json:"place"`
+	Place string
 	// Step is the record's state, as in [Here].
-	Step string `json:"step"`
+	Step string
 	// Mended tells what was put right.
-	Mended []string `json:"mended"`
+	Mended []string
 	// Warnings are remarks on what was installed; they are no faults of the jar.
-	Warnings []string `json:"warnings"`
+	Warnings []string
 }
 
 // Unmet is a need and what there is instead.
 type Unmet struct {
 	graph.Need
 	// Version is the one here, empty if the name is not here.
-	Version string `json:"version"`
+	Version string
 }
 
 // Clean reports whether nothing was found.

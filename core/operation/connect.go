@@ -22,13 +22,13 @@ import (
 // FileEdit is a file that is written or changed outside of jars.
 type FileEdit struct {
 	// File is its path; Diff what changes, line by line.
-	File string `json:"file"`
-	Diff string `json:"diff"`
+	File string
+	Diff string
 	// New tells that it is not there yet, Gone that it will not be.
-	New  bool `json:"new,omitempty"`
-	Gone bool `json:"gone,omitempty"`
+	New  bool
+	Gone bool
 	// Left are keys that were changed by someone else since, and stay.
-	Left []string `json:"left,omitempty"`
+	Left []string
 
 	before, after []byte
 	mode          os.FileMode
@@ -36,11 +36,11 @@ type FileEdit struct {
 
 // Connection is what connect does.
 type Connection struct {
-	Jar   string     `json:"jar"`
-	Edits []FileEdit `json:"edits"`
-	Done  bool       `json:"done"`
+	Jar   string
+	Edits []FileEdit
+	Done  bool
 	// Next are steps for the user.
-	Next []string `json:"next,omitempty"`
+	Next []string
 }
 
 // written is what was added to one file, so that it can be undone.

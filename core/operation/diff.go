@@ -20,19 +20,19 @@ import (
 // Difference is what two jars, records or sealed jars do not have in common.
 type Difference struct {
 	// A and B say what was compared.
-	A string `json:"a"`
-	B string `json:"b"`
+	A string
+	B string
 	// Added are only in B, Removed only in A, Changed in both with other versions.
-	Added   []plan.Item `json:"added"`
-	Removed []plan.Item `json:"removed"`
-	Changed []plan.Item `json:"other_versions"`
+	Added   []plan.Item
+	Removed []plan.Item
+	Changed []plan.Item
 	// OtherFiles have the same version from other package files, or with other
 	// contents; OtherIndex the same from another index.
-	OtherFiles []plan.Item `json:"other_files"`
-	OtherIndex []plan.Item `json:"other_index"`
+	OtherFiles []plan.Item
+	OtherIndex []plan.Item
 	// Pythons are those of A and B where they differ.
-	Pythons []string `json:"pythons"`
-	Same    int      `json:"same"`
+	Pythons []string
+	Same    int
 }
 
 // Differs reports whether there is any difference.

@@ -17,13 +17,13 @@ import (
 // DiscardedJar is a discarded jar that can be brought back until the store is tidied.
 type DiscardedJar struct {
 	// Jar is where it stood, Held where it is now.
-	Jar  string    `json:"jar"`
-	Held string    `json:"held"`
-	At   time.Time `json:"at"`
-	ID   string    `json:"id"`
-	Size int64     `json:"size"`
+	Jar  string
+	Held string
+	At   time.Time
+	ID   string
+	Size int64
 	// Frees is how many bytes it has for itself.
-	Frees int64 `json:"frees"`
+	Frees int64
 
 	known shelf.Known
 }
@@ -37,16 +37,16 @@ type DiscardOptions struct {
 
 // Discarded tells which jars were removed, or brought back.
 type Discarded struct {
-	Jars []string `json:"jar_folders"`
+	Jars []string
 	// Kept are specs and records of projects, which stay.
-	Kept []string `json:"kept_files"`
+	Kept []string
 	// Frees is how many bytes come free once the store is tidied; Back tells that
 	// the jars were brought back instead.
-	Frees int64 `json:"frees"`
-	Back  bool  `json:"back"`
+	Frees int64
+	Back  bool
 	// Remaining is how many more can be brought back.
-	Remaining int  `json:"remaining"`
-	Done      bool `json:"done"`
+	Remaining int
+	Done      bool
 }
 
 // discardedPath is where a discarded jar is held: beside its place, so that it is one

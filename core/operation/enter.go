@@ -15,12 +15,12 @@ import (
 
 // Entered is a jar that a shell is to be inside.
 type Entered struct {
-	Jar string `json:"jar"`
+	Jar string
 	// Script is the activation script for the shell.
-	Script string `json:"script"`
-	Shell  string `json:"shell"`
+	Script string
+	Shell  string
 	// Already tells that the shell is inside already.
-	Already bool `json:"already"`
+	Already bool
 }
 
 // Enter finds the jar that a shell is to enter: a named one, the project's, or

@@ -16,22 +16,22 @@ import (
 
 // History is the states that a jar has been in.
 type History struct {
-	Jar string `json:"jar"`
+	Jar string
 	// States are they, the oldest first; the last is the present one.
-	States []State `json:"states"`
+	States []State
 }
 
 // State is a [jar.Moment], with what it holds as installed.
 type State struct {
-	Number    int                 `json:"number"`
-	At        time.Time           `json:"at"`
-	Command   string              `json:"command"`
-	Did       []string            `json:"did"`
-	Python    string              `json:"python"`
-	Parts     project.Parts       `json:"parts"`
-	Installed []jar.MomentPackage `json:"installed"`
-	Spec      *string             `json:"spec"`
-	Record    *string             `json:"record"`
+	Number    int
+	At        time.Time
+	Command   string
+	Did       []string
+	Python    string
+	Parts     project.Parts
+	Installed []jar.MomentPackage
+	Spec      *string
+	Record    *string
 }
 
 // History lists the states of a jar.

@@ -19,12 +19,12 @@ import (
 
 // IndexInfo is one index that is set up, in the order of asking.
 type IndexInfo struct {
-	Name string `json:"name"`
-	At   string `json:"at"`
+	Name string
+	At   string
 	// File is where it is set up; empty for the built-in sample.
-	File string `json:"file"`
+	File string
 	// Probe is what it answered, if it was asked.
-	Probe *index.Probe `json:"probe,omitempty"`
+	Probe *index.Probe
 }
 
 // IndexEdit changes the indexes of a project or of the user.

@@ -17,10 +17,10 @@ import (
 // Python than the jar's comes first.
 type Leak struct {
 	// What is one of the constants; Detail is a path or a value.
-	What   string `json:"what"`
-	Detail string `json:"detail"`
+	What   string
+	Detail string
 	// Holds are distributions that come in that way, as "name version".
-	Holds []string `json:"holds,omitempty"`
+	Holds []string
 }
 
 // Ways for things to leak in.

@@ -16,35 +16,35 @@ import (
 
 // Entry is one distribution of a jar.
 type Entry struct {
-	Name    string `json:"name"`
-	Version string `json:"version"`
-	Summary string `json:"summary"`
+	Name    string
+	Version string
+	Summary string
 	// Asked tells that a person asked for it; NeededBy are those in the jar that
 	// need it.
-	Asked    bool     `json:"asked"`
-	NeededBy []string `json:"needed_by"`
+	Asked    bool
+	NeededBy []string
 	// Size is the sum of its files in bytes, Files their number.
-	Size  int64 `json:"size"`
-	Files int   `json:"files"`
+	Size  int64
+	Files int
 	// Installer is the program that put it there.
-	Installer string `json:"installer"`
+	Installer string
 	// From is where it came from if no index gave it.
-	From   string `json:"from,omitempty"`
-	Damage string `json:"damage,omitempty"`
+	From   string
+	Damage string
 	// Base tells that the jar only sees it: it belongs to the base.
-	Base bool `json:"of_base,omitempty"`
+	Base bool
 	// Parts are the pieces of the spec that bring it: "dependencies", "group test".
-	Parts []string `json:"of_parts"`
+	Parts []string
 }
 
 // Contents is what a jar holds.
 type Contents struct {
-	Jar     string  `json:"jar"`
-	Python  string  `json:"python"`
-	Entries []Entry `json:"packages"`
+	Jar     string
+	Python  string
+	Entries []Entry
 	// Roots are what people asked for, Needs what the packages need of each other.
-	Roots []graph.Need `json:"roots"`
-	Needs []graph.Need `json:"needs"`
+	Roots []graph.Need
+	Needs []graph.Need
 }
 
 // Contents lists what is in a jar or, with the name of a group or an extra, what
@@ -123,38 +123,38 @@ func pythonTitle(j *jar.Jar) string {
 
 // Here is which jar and Python are in effect where the user stands.
 type Here struct {
-	Jar string `json:"jar"`
+	Jar string
 	// Exists tells whether the jar is there; Why is "named", "active" or
 	// "nearest".
-	Exists bool   `json:"exists"`
-	Why    string `json:"why"`
-	Name   string `json:"name"`
-	Python string `json:"python"`
+	Exists bool
+	Why    string
+	Name   string
+	Python string
 	// OwnPython is the jar's own program, for editors and scripts; empty where the
 	// jar is not made yet.
-	OwnPython string `json:"own_python"`
+	OwnPython string
 	// Trusted tells that the jar is there and was made here, or is trusted otherwise:
 	// of others nothing is run.
-	Trusted bool `json:"trusted"`
+	Trusted bool
 	// Base is the program that the jar's interpreter is; BaseGone tells that it
 	// is not there any more.
-	Base     string `json:"base"`
-	BaseGone bool   `json:"base_gone"`
-	Packages int    `json:"package_count"`
-	Spec     string `json:"spec"`
-	Record   string `json:"record"`
+	Base     string
+	BaseGone bool
+	Packages int
+	Spec     string
+	Record   string
 	// Step is "in step", "spec changed", "jar differs", "no record", or "cut off"
 	// where a change was, and is to be undone yet.
-	Step string `json:"step"`
+	Step string
 	// Active is the folder that VIRTUAL_ENV names, if it is another.
-	Active string `json:"active,omitempty"`
+	Active string
 	// Label is the fingerprint of what was installed; whether the files are
 	// still so is for check.
-	Label string `json:"label"`
+	Label string
 	// Leaks are ways in which things from outside get in.
-	Leaks []Leak `json:"leaks"`
+	Leaks []Leak
 	// SampleOnly tells that no index is set up.
-	SampleOnly bool `json:"sample_only"`
+	SampleOnly bool
 }
 
 // The states of a record beside its spec and jar.
@@ -265,10 +265,10 @@ func (m *Machine) step(ctx context.Context, j *jar.Jar, installed []jar.Installe
 
 // Labelled is a jar's fingerprint and what it covers.
 type Labelled struct {
-	Jar      string `json:"jar"`
-	Label    string `json:"label"`
-	Python   string `json:"python"`
-	Packages int    `json:"package_count"`
+	Jar      string
+	Label    string
+	Python   string
+	Packages int
 }
 
 // Label computes a jar's fingerprint from its files.

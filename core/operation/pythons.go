@@ -10,26 +10,26 @@ import (
 
 // Python is one interpreter of the machine.
 type Python struct {
-	Version        string `json:"version"`
-	Implementation string `json:"implementation"`
+	Version        string
+	Implementation string
 	// Arch is the processor, Path the program, Place where it was found.
-	Arch  string `json:"arch"`
-	Path  string `json:"path"`
-	Place string `json:"place"`
+	Arch  string
+	Path  string
+	Place string
 	// Managed tells that the operating system manages it; it is never written to.
-	Managed bool `json:"managed"`
+	Managed bool
 	// Chosen tells that a jar made here would have it; Why says why.
-	Chosen bool   `json:"chosen"`
-	Why    string `json:"why,omitempty"`
+	Chosen bool
+	Why    string
 }
 
 // Pythons is what [Machine.Pythons] found.
 type Pythons struct {
-	Found      []Python                `json:"found"`
-	PassedOver []interpreter.Rejection `json:"passed_over"`
+	Found      []Python
+	PassedOver []interpreter.Rejection
 	// Wish is what a jar made here asks for, and From who asks; empty for none.
-	Wish string `json:"wish,omitempty"`
-	From string `json:"from,omitempty"`
+	Wish string
+	From string
 }
 
 // Pythons lists the interpreters of the machine, and tells which one a jar

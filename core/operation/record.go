@@ -103,17 +103,17 @@ type RecordOptions struct {
 
 // Recorded tells what became of a record.
 type Recorded struct {
-	File string `json:"file"`
+	File string
 	// Changed tells that the record was, or with Check would be, written anew.
-	Changed bool `json:"changed"`
+	Changed bool
 	// Packages counts its entries.
-	Packages   int  `json:"package_count"`
-	SampleOnly bool `json:"sample_only"`
+	Packages   int
+	SampleOnly bool
 	// Targets are served by the record; Left are those for which no versions fit.
-	Targets []string          `json:"targets"`
-	Left    []project.LeftOut `json:"left_out"`
+	Targets []string
+	Left    []project.LeftOut
 	// PassedOver are package files that were not considered.
-	PassedOver []index.PassedOver `json:"files_passed_over"`
+	PassedOver []index.PassedOver
 }
 
 // Record writes or refreshes the record from the spec, for every target.

@@ -14,9 +14,9 @@ import (
 
 // Renamed tells of a jar that has another name on the shelf.
 type Renamed struct {
-	From string `json:"from"`
-	Name string `json:"name"`
-	Jar  string `json:"jar"`
+	From string
+	Name string
+	Jar  string
 }
 
 // Rename gives a jar on the shelf another name.

@@ -10,29 +10,29 @@ import (
 // so that it can be given to others.
 type Report struct {
 	// Name is the jar's; Python, OS and Arch what it is for.
-	Name   string `json:"name"`
-	Python string `json:"python"`
-	OS     string `json:"os"`
-	Arch   string `json:"arch"`
-	Label  string `json:"label"`
+	Name   string
+	Python string
+	OS     string
+	Arch   string
+	Label  string
 	// Step is the record's state, as in [Here].
-	Step      string `json:"step"`
-	SeeSystem bool   `json:"see_system"`
+	Step      string
+	SeeSystem bool
 	// Size is that of all packages in bytes, Files their number.
-	Size     int64           `json:"size"`
-	Files    int             `json:"files"`
-	Packages []ReportPackage `json:"package_reports"`
-	Roots    []graph.Need    `json:"roots"`
-	Needs    []graph.Need    `json:"needs"`
+	Size     int64
+	Files    int
+	Packages []ReportPackage
+	Roots    []graph.Need
+	Needs    []graph.Need
 }
 
 // ReportPackage is one distribution of the page.
 type ReportPackage struct {
 	Entry
-	License  string `json:"license"`
-	Maturity string `json:"maturity"`
+	License  string
+	Maturity string
 	// Link is its first address, if it has one.
-	Link string `json:"link,omitempty"`
+	Link string
 }
 
 // Summarize gathers what a page about a jar tells.

@@ -27,16 +27,16 @@ import (
 
 // Sealed is a sealed jar: a zip of a record and of every file that it names.
 type Sealed struct {
-	File string `json:"file"`
+	File string
 	// Packages are how many distributions, Files how many package files, Bytes
 	// their sizes together.
-	Packages int   `json:"package_count"`
-	Files    int   `json:"files"`
-	Bytes    int64 `json:"bytes"`
+	Packages int
+	Files    int
+	Bytes    int64
 	// Targets are those that it serves.
-	Targets []string `json:"targets"`
+	Targets []string
 	// Faults are what a check found: files that are missing, altered, or too many.
-	Faults []string `json:"wrong"`
+	Faults []string
 }
 
 // SealOptions say what to seal.

@@ -31,28 +31,28 @@ type SearchOptions struct {
 
 // Hit is a name that matches.
 type Hit struct {
-	Name  string `json:"name"`
-	Index string `json:"index"`
+	Name  string
+	Index string
 	// Version is the newest final one, with Summary and Maturity; they are empty
 	// where the index was not asked about the name.
-	Version  string `json:"version"`
-	Summary  string `json:"summary"`
-	Maturity string `json:"maturity"`
+	Version  string
+	Summary  string
+	Maturity string
 	// Near tells that the name only comes near the word.
-	Near bool `json:"near,omitempty"`
+	Near bool
 }
 
 // Found is what a search gave.
 type Found struct {
-	Word string `json:"word"`
-	Hits []Hit  `json:"hits"`
+	Word string
+	Hits []Hit
 	// Names is how many names there are in all, Matches how many match.
-	Names   int `json:"names"`
-	Matches int `json:"matches"`
+	Names   int
+	Matches int
 	// Looked is how many of the matches were looked at for the filters: on a
 	// large index not all are.
-	Looked     int  `json:"looked_at"`
-	SampleOnly bool `json:"sample_only"`
+	Looked     int
+	SampleOnly bool
 }
 
 // maxFiltered bounds how many names are asked about for a filter.

@@ -16,22 +16,22 @@ import (
 
 // Effective is a setting that is in effect.
 type Effective struct {
-	Key   string `json:"key"`
-	Value string `json:"value"`
+	Key   string
+	Value string
 	// From says what set it: "built in", "settings", "project", a variable's
 	// name, or an option; File is the file that it stands in, if it is one.
-	From string `json:"from"`
-	File string `json:"file,omitempty"`
+	From string
+	File string
 	// Words say what it does.
-	Words string `json:"words"`
+	Words string
 }
 
 // EffectiveSettings are all settings in effect where the user stands.
 type EffectiveSettings struct {
 	// File is the user's settings file, which need not exist.
-	File     string      `json:"file"`
-	Exists   bool        `json:"exists"`
-	Settings []Effective `json:"settings"`
+	File     string
+	Exists   bool
+	Settings []Effective
 }
 
 // What can set a setting, besides variables and options.

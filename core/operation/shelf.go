@@ -27,27 +27,27 @@ const (
 // Shelved is one jar that is known on this machine.
 type Shelved struct {
 	// Name is that on the shelf, or the project's; Jar its folder.
-	Name   string `json:"name"`
-	Jar    string `json:"jar"`
-	Python string `json:"python"`
+	Name   string
+	Jar    string
+	Python string
 	// Packages is how many, Size their bytes with all else in the jar, Shared how
 	// many of these other places have too.
-	Packages int   `json:"package_count"`
-	Size     int64 `json:"size"`
-	Shared   int64 `json:"shared"`
+	Packages int
+	Size     int64
+	Shared   int64
 	// Used is when a command last used it, UTC.
-	Used  time.Time `json:"used"`
-	State string    `json:"state"`
+	Used  time.Time
+	State string
 	// OnShelf tells that it stands on the shelf, InProject that it is a project's.
-	OnShelf   bool `json:"on_shelf"`
-	InProject bool `json:"in_project"`
+	OnShelf   bool
+	InProject bool
 }
 
 // Shelf is all jars known on this machine.
 type Shelf struct {
-	Jars []Shelved `json:"jars"`
+	Jars []Shelved
 	// Away are discarded jars that can still be brought back.
-	Away []DiscardedJar `json:"discarded"`
+	Away []DiscardedJar
 }
 
 // Shelf lists the jars known on this machine, with stale only those that were

@@ -15,42 +15,42 @@ import (
 
 // StoreUsage is what the store holds, and what holds it.
 type StoreUsage struct {
-	Dir string `json:"dir"`
+	Dir string
 	// Files and Bytes are all that is in it: contents, bytecode, and package files
 	// that are whole. Needed is how many bytes of contents a jar, a history or a
 	// discarded jar counts on.
-	Files    int          `json:"files"`
-	Bytes    int64        `json:"bytes"`
-	Needed   int64        `json:"needed"`
-	Contents store.Amount `json:"contents"`
-	Bytecode store.Amount `json:"bytecode"`
-	Packages store.Amount `json:"package_files"`
+	Files    int
+	Bytes    int64
+	Needed   int64
+	Contents store.Amount
+	Bytecode store.Amount
+	Packages store.Amount
 	// Saved is how many bytes more there were if every jar and every release had
 	// its own copy of each file.
-	Saved int64 `json:"saved"`
+	Saved int64
 	// Distributions are by name, the largest first.
-	Distributions []StoreShare `json:"distributions"`
+	Distributions []StoreShare
 	// Jars are by place.
-	Jars []JarShare `json:"shares"`
+	Jars []JarShare
 	// Discarded is how many bytes discarded jars take.
-	Discarded int64 `json:"discarded_bytes"`
+	Discarded int64
 }
 
 // StoreShare is a part of the store.
 type StoreShare struct {
-	Name string `json:"name"`
+	Name string
 	store.Amount
 }
 
 // JarShare is what one jar, with its history, has in the store.
 type JarShare struct {
-	Jar string `json:"jar"`
+	Jar string
 	// Needs is all of it, Only what no other jar needs: that comes free when the jar
 	// goes.
-	Needs store.Amount `json:"all"`
-	Only  store.Amount `json:"alone"`
+	Needs store.Amount
+	Only  store.Amount
 	// Discarded tells that the jar was discarded, and can be brought back.
-	Discarded bool `json:"was_discarded"`
+	Discarded bool
 }
 
 // needs are the package files that jars known here count on, by their hashes,
@@ -206,10 +206,10 @@ type Tidied struct {
 	store.Amount
 	// Jars are discarded ones that are now gone for good, JarBytes what these had
 	// for themselves; Frees is that and the files of the store together.
-	Jars     []string `json:"jar_folders"`
-	JarBytes int64    `json:"jar_bytes"`
-	Frees    int64    `json:"frees"`
-	Done     bool     `json:"done"`
+	Jars     []string
+	JarBytes int64
+	Frees    int64
+	Done     bool
 }
 
 // TidyStore removes what no jar, no history and no discarded jar counts on, and
@@ -269,7 +269,7 @@ type Verified struct {
 	store.Amount
 	// Damaged are files that were not what their names say. They are removed, so
 	// that they are fetched again when they are needed.
-	Damaged []string `json:"damaged"`
+	Damaged []string
 }
 
 // VerifyStore compares every file of the store with its name.

@@ -13,22 +13,22 @@ import (
 
 // Strays are packages in the user's own site folders (PEP 370).
 type Strays struct {
-	Folders []StrayFolder `json:"folders"`
+	Folders []StrayFolder
 	// Strays is how many folders are in the way now.
-	Strays int `json:"strays"`
+	Strays int
 }
 
 // StrayFolder is one such folder.
 type StrayFolder struct {
-	Folder string `json:"folder"`
+	Folder string
 	// Python is the version that sees it.
-	Python string `json:"python"`
+	Python string
 	// Holds are distributions as "name version", then other names at its top.
-	Holds []string `json:"holds"`
+	Holds []string
 	// Away tells that it is put aside; Moved is where it was before this command,
 	// if that moved it.
-	Away  bool   `json:"away"`
-	Moved string `json:"moved,omitempty"`
+	Away  bool
+	Moved string
 }
 
 // awayEnding is added to the name of a folder that is put away. It stands beside

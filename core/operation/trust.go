@@ -11,13 +11,13 @@ import (
 
 // Trusted tells of a jar that is trusted from now on, or no longer.
 type Trusted struct {
-	Jar  string `json:"jar"`
-	Name string `json:"name"`
+	Jar  string
+	Name string
 	// Leads is the program that the jar's interpreter is, Packages how many are in it:
 	// what is trusted.
-	Leads    string `json:"leads_to"`
-	Packages int    `json:"package_count"`
-	Trusted  bool   `json:"trusted"`
+	Leads    string
+	Packages int
+	Trusted  bool
 }
 
 // Trust notes that a jar is trusted as it stands, whoever made it; withdraw takes that

@@ -19,13 +19,13 @@ import (
 
 // Outdated is what there is newer of a jar's contents.
 type Outdated struct {
-	Jar    string        `json:"jar"`
-	Behind []plan.Behind `json:"behind"`
+	Jar    string
+	Behind []plan.Behind
 	// Looked is how many packages were compared.
-	Looked     int  `json:"looked_at"`
-	SampleOnly bool `json:"sample_only"`
+	Looked     int
+	SampleOnly bool
 	// Notes tell of packages that their publishers or the index have given up.
-	Notes []string `json:"notes"`
+	Notes []string
 }
 
 // Outdated looks for newer versions of what is in a jar. Nothing is changed.

@@ -38,17 +38,17 @@ func (m *Machine) graph(ctx context.Context, j *jar.Jar, installed []jar.Install
 
 // Why is how a distribution came into a jar.
 type Why struct {
-	Jar     string `json:"jar"`
-	Name    string `json:"name"`
-	Version string `json:"version"`
+	Jar     string
+	Name    string
+	Version string
 	// Chains lead from what was asked for to the distribution, the shortest first.
-	Chains []graph.Chain `json:"chains"`
+	Chains []graph.Chain
 	// Versions are those in the jar of all names on the way.
-	Versions map[string]string `json:"versions"`
+	Versions map[string]string
 	// More tells that there are further chains than are listed.
-	More bool `json:"more,omitempty"`
+	More bool
 	// Base tells that the jar only sees it of its base.
-	Base bool `json:"of_base,omitempty"`
+	Base bool
 }
 
 // Why tells by which chains a distribution came into a jar. The error is a

@@ -12,8 +12,8 @@ import (
 // not used.
 type Beyond struct {
 	// Dir is its folder; Why says where the search ended.
-	Dir string `json:"dir"`
-	Why string `json:"why"`
+	Dir string
+	Why string
 }
 
 // Why the search upward ends.

@@ -10,60 +10,60 @@ import (
 
 // Item is one distribution of a plan.
 type Item struct {
-	Name string `json:"name"`
+	Name string
 	// Version is what will be there, From what is there now; one may be empty.
-	Version string `json:"version,omitempty"`
-	From    string `json:"from,omitempty"`
+	Version string
+	From    string
 	// Asked tells that a person asked for it; NeededBy are those that need it.
-	Asked    bool     `json:"asked"`
-	NeededBy []string `json:"needed_by,omitempty"`
+	Asked    bool
+	NeededBy []string
 	// Index is the name of the index it comes from; File the package file.
-	Index string `json:"index,omitempty"`
-	File  string `json:"file,omitempty"`
+	Index string
+	File  string
 	// Size is of the package file, in bytes, -1 if not known; Here tells that it
 	// is in the store.
-	Size int64 `json:"size,omitempty"`
-	Here bool  `json:"here,omitempty"`
+	Size int64
+	Here bool
 	// Why says why a distribution is made anew at the same version, or goes.
-	Why string `json:"why,omitempty"`
+	Why string
 }
 
 // Plan is what a command will do to a jar, as a person or a program is shown it.
 type Plan struct {
-	Jar    string `json:"jar"`
-	Python string `json:"python"`
+	Jar    string
+	Python string
 	// Create tells that the jar will be made.
-	Create bool   `json:"create"`
-	Add    []Item `json:"add"`
-	Change []Item `json:"change"`
-	Remove []Item `json:"remove"`
+	Create bool
+	Add    []Item
+	Change []Item
+	Remove []Item
 	// Mend are distributions to be made anew at the version they have.
-	Mend []Item `json:"mend"`
+	Mend []Item
 	// Drop are files that belong to nothing.
-	Drop []string `json:"drop"`
+	Drop []string
 	// Structure are files of the jar itself, such as pyvenv.cfg, that were put
 	// right on the way.
-	Structure []string `json:"structure,omitempty"`
+	Structure []string
 	// Provided are distributions of the base that count as present.
-	Provided []Item `json:"provided,omitempty"`
-	Kept     int    `json:"kept"`
+	Provided []Item
+	Kept     int
 	// Fetch is how many bytes are to be transferred.
-	Fetch      int64    `json:"fetch_bytes"`
-	SampleOnly bool     `json:"sample_only"`
-	Asked      []string `json:"asked_for,omitempty"`
+	Fetch      int64
+	SampleOnly bool
+	Asked      []string
 	// Behind are those that an upgrade leaves behind the newest version.
-	Behind []Behind `json:"behind,omitempty"`
+	Behind []Behind
 	// Notes are remarks on what was asked for and chosen, such as an extra that
 	// there is not; PassedOver are package files that were not considered; Left are
 	// targets that the record does not serve.
-	Notes      []string           `json:"notes"`
-	PassedOver []index.PassedOver `json:"files_passed_over"`
-	Left       []project.LeftOut  `json:"left_out"`
+	Notes      []string
+	PassedOver []index.PassedOver
+	Left       []project.LeftOut
 	// HereBytes is how many bytes of package files are in the store already.
-	HereBytes int64 `json:"here_bytes"`
+	HereBytes int64
 	// Beyond tells that something present would be changed or removed beyond what was
 	// asked for, so that a person is to be asked.
-	Beyond bool `json:"-"`
+	Beyond bool
 }
 
 // New is a plan in which nothing is to be done yet.
@@ -91,24 +91,24 @@ func (p *Plan) FromFiles() bool {
 
 // Behind is a distribution of which there is a newer version than the jar's.
 type Behind struct {
-	Name string `json:"name"`
+	Name string
 	// Version is the one here, Fits the newest that fits the spec and the other
 	// packages, Newest the newest final one of all.
-	Version string `json:"version"`
-	Fits    string `json:"fits"`
-	Newest  string `json:"newest"`
-	Asked   bool   `json:"asked"`
+	Version string
+	Fits    string
+	Newest  string
+	Asked   bool
 	// Held says what keeps it from the newest; empty where nothing does.
-	Held []Hold `json:"held_back_by"`
+	Held []Hold
 }
 
 // Hold is one thing that keeps a distribution back.
 type Hold struct {
 	// By is a distribution's name, or one of the constants.
-	By string `json:"by"`
+	By string
 	// Range is what that admits; Detail says more.
-	Range  string `json:"range,omitempty"`
-	Detail string `json:"detail,omitempty"`
+	Range  string
+	Detail string
 }
 
 // What else keeps a distribution back: the spec, the jar's Python, that there is no file

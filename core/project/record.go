@@ -43,8 +43,8 @@ type Record struct {
 
 // LeftOut is targets that a record does not serve, for one reason.
 type LeftOut struct {
-	Targets []string `toml:"targets" json:"targets"`
-	Why     string   `toml:"why" json:"why"`
+	Targets []string `toml:"targets"`
+	Why     string   `toml:"why"`
 }
 
 // Package is one entry of a record.

@@ -83,8 +83,8 @@ func (a Asked) Written() string {
 
 // IndexEntry is one of the indexes that a project or a user sets up.
 type IndexEntry struct {
-	Name string `toml:"name" json:"name"`
-	At   string `toml:"at" json:"at"`
+	Name string `toml:"name"`
+	At   string `toml:"at"`
 }
 
 // Tool is [tool.glassjar].

@@ -27,40 +27,40 @@ import (
 // Settings is the user's settings file, TOML.
 type Settings struct {
 	// Indexes are asked after the project's own.
-	Indexes []project.IndexEntry `toml:"indexes,omitempty" json:"indexes"`
+	Indexes []project.IndexEntry `toml:"indexes,omitempty"`
 	// FromIndex names the index of a distribution.
-	FromIndex map[string]string `toml:"from-index,omitempty" json:"from_index"`
+	FromIndex map[string]string `toml:"from-index,omitempty"`
 	// Pythons are folders to search for interpreters.
-	Pythons []string `toml:"pythons,omitempty" json:"pythons"`
+	Pythons []string `toml:"pythons,omitempty"`
 	// Store and Shelf move these folders, for a home with little room.
-	Store string `toml:"store,omitempty" json:"store"`
-	Shelf string `toml:"shelf,omitempty" json:"shelf"`
+	Store string `toml:"store,omitempty"`
+	Shelf string `toml:"shelf,omitempty"`
 	// AllowHTTP admits plain http to other machines.
-	AllowHTTP bool `toml:"allow-http,omitempty" json:"allow_http"`
+	AllowHTTP bool `toml:"allow-http,omitempty"`
 	// Certificates is a file of further certificate authorities, PEM.
-	Certificates string `toml:"certificates,omitempty" json:"certificates"`
+	Certificates string `toml:"certificates,omitempty"`
 	// Keyring asks the system's keyring for passwords.
-	Keyring bool `toml:"keyring,omitempty" json:"keyring"`
+	Keyring bool `toml:"keyring,omitempty"`
 
 	// SealedOff shuts PYTHONPATH and the user's own packages out of what is run.
-	SealedOff bool `toml:"sealed-off,omitempty" json:"sealed_off"`
+	SealedOff bool `toml:"sealed-off,omitempty"`
 
 	// Placing is the way in which the store's files get into jars, one of
 	// [store.Ways]; empty for the cheapest that the file system has.
-	Placing string `toml:"placing,omitempty" json:"placing"`
+	Placing string `toml:"placing,omitempty"`
 	// Bytecode is when modules are compiled for the interpreter, one of
 	// [BytecodeWays]; empty for the default.
-	Bytecode string `toml:"bytecode,omitempty" json:"bytecode"`
+	Bytecode string `toml:"bytecode,omitempty"`
 	// SecondStore is a store that is only read, shared by a group.
-	SecondStore string `toml:"second-store,omitempty" json:"second_store"`
+	SecondStore string `toml:"second-store,omitempty"`
 	// KeepPackages keeps package files whole besides what they unpack to.
-	KeepPackages bool `toml:"keep-packages,omitempty" json:"keep_packages"`
+	KeepPackages bool `toml:"keep-packages,omitempty"`
 	// WithoutLocks goes on where a file system has no locks: then nobody else may be
 	// at work there.
-	WithoutLocks bool `toml:"without-locks,omitempty" json:"without_locks"`
+	WithoutLocks bool `toml:"without-locks,omitempty"`
 
 	// Trusted are folders whose jars are used whoever made them.
-	Trusted []string `toml:"trusted,omitempty" json:"trusted"`
+	Trusted []string `toml:"trusted,omitempty"`
 
 	set map[string]bool
 }

@@ -19,8 +19,8 @@ import (
 
 // Amount is a number of files and their bytes.
 type Amount struct {
-	Files int   `json:"files"`
-	Bytes int64 `json:"bytes"`
+	Files int
+	Bytes int64
 }
 
 func (a *Amount) add(size int64) { a.Files, a.Bytes = a.Files+1, a.Bytes+size }

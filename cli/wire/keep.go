@@ -1,0 +1,128 @@
+package wire
+
+import (
+	"glassjar/core/operation"
+)
+
+// Labelled is a jar's fingerprint and what it covers.
+type Labelled struct {
+	Jar      string `json:"jar"`
+	Label    string `json:"label"`
+	Python   string `json:"python"`
+	Packages int    `json:"package_count"`
+}
+
+func ofLabelled(v operation.Labelled) Labelled { return Labelled(v) }
+
+// Report is all that a page about a jar tells.
+type Report struct {
+	Name      string          `json:"name"`
+	Python    string          `json:"python"`
+	OS        string          `json:"os"`
+	Arch      string          `json:"arch"`
+	Label     string          `json:"label"`
+	Step      string          `json:"step"`
+	SeeSystem bool            `json:"see_system"`
+	Size      int64           `json:"size"`
+	Files     int             `json:"files"`
+	Packages  []ReportPackage `json:"package_reports"`
+	Roots     []Need          `json:"roots"`
+	Needs     []Need          `json:"needs"`
+}
+
+func ofReport(v operation.Report) Report {
+	return Report{
+		Name:      v.Name,
+		Python:    v.Python,
+		OS:        v.OS,
+		Arch:      v.Arch,
+		Label:     v.Label,
+		Step:      v.Step,
+		SeeSystem: v.SeeSystem,
+		Size:      v.Size,
+		Files:     v.Files,
+		Packages:  list(v.Packages, ofReportPackage),
+		Roots:     list(v.Roots, ofNeed),
+		Needs:     list(v.Needs, ofNeed),
+	}
+}
+
+// ReportPackage is one distribution of the page.
+type ReportPackage struct {
+	Name      string   `json:"name"`
+	Version   string   `json:"version"`
+	Summary   string   `json:"summary"`
+	Asked     bool     `json:"asked"`
+	NeededBy  []string `json:"needed_by"`
+	Size      int64    `json:"size"`
+	Files     int      `json:"files"`
+	Installer string   `json:"installer"`
+	From      string   `json:"from,omitempty"`
+	Damage    string   `json:"damage,omitempty"`
+	Base      bool     `json:"of_base,omitempty"`
+	Parts     []string `json:"of_parts"`
+	License   string   `json:"license"`
+	Maturity  string   `json:"maturity"`
+	Link      string   `json:"link,omitempty"`
+}
+
+func ofReportPackage(v operation.ReportPackage) ReportPackage {
+	return ReportPackage{
+		Name:      v.Entry.Name,
+		Version:   v.Entry.Version,
+		Summary:   v.Entry.Summary,
+		Asked:     v.Entry.Asked,
+		NeededBy:  v.Entry.NeededBy,
+		Size:      v.Entry.Size,
+		Files:     v.Entry.Files,
+		Installer: v.Entry.Installer,
+		From:      v.Entry.From,
+		Damage:    v.Entry.Damage,
+		Base:      v.Entry.Base,
+		Parts:     v.Entry.Parts,
+		License:   v.License,
+		Maturity:  v.Maturity,
+		Link:      v.Link,
+	}
+}
+
+// Recorded tells what became of a record.
+type Recorded struct {
+	File       string       `json:"file"`
+	Changed    bool         `json:"changed"`
+	Packages   int          `json:"package_count"`
+	SampleOnly bool         `json:"sample_only"`
+	Targets    []string     `json:"targets"`
+	Left       []LeftOut    `json:"left_out"`
+	PassedOver []PassedOver `json:"files_passed_over"`
+}
+
+func ofRecorded(v operation.Recorded) Recorded {
+	return Recorded{
+		File:       v.File,
+		Changed:    v.Changed,
+		Packages:   v.Packages,
+		SampleOnly: v.SampleOnly,
+		Targets:    v.Targets,
+		Left:       list(v.Left, ofLeftOut),
+		PassedOver: list(v.PassedOver, ofPassedOver),
+	}
+}
+
+// FormResult is the contents in another form.
+type FormResult struct {
+	Form string `json:"form"`
+	Text string `json:"text"`
+}
+
+// Sealed is a sealed jar: a zip of a record and of every file that it names.
+type Sealed struct {
+	File     string   `json:"file"`
+	Packages int      `json:"package_count"`
+	Files    int      `json:"files"`
+	Bytes    int64    `json:"bytes"`
+	Targets  []string `json:"targets"`
+	Faults   []string `json:"wrong"`
+}
+
+func ofSealed(v operation.Sealed) Sealed { return Sealed(v) }

@@ -1,0 +1,76 @@
+package wire
+
+import (
+	"glassjar/core/operation"
+	"time"
+)
+
+// Shelf is all jars known on this machine.
+type Shelf struct {
+	Jars []Shelved      `json:"jars"`
+	Away []DiscardedJar `json:"discarded"`
+}
+
+func ofShelf(v operation.Shelf) Shelf {
+	return Shelf{
+		Jars: list(v.Jars, ofShelved),
+		Away: list(v.Away, ofDiscardedJar),
+	}
+}
+
+// Shelved is one jar that is known on this machine.
+type Shelved struct {
+	Name      string    `json:"name"`
+	Jar       string    `json:"jar"`
+	Python    string    `json:"python"`
+	Packages  int       `json:"package_count"`
+	Size      int64     `json:"size"`
+	Shared    int64     `json:"shared"`
+	Used      time.Time `json:"used"`
+	State     string    `json:"state"`
+	OnShelf   bool      `json:"on_shelf"`
+	InProject bool      `json:"in_project"`
+}
+
+func ofShelved(v operation.Shelved) Shelved { return Shelved(v) }
+
+// DiscardedJar is a discarded jar that can be brought back until the store is tidied.
+type DiscardedJar struct {
+	Jar   string    `json:"jar"`
+	Held  string    `json:"held"`
+	At    time.Time `json:"at"`
+	ID    string    `json:"id"`
+	Size  int64     `json:"size"`
+	Frees int64     `json:"frees"`
+}
+
+func ofDiscardedJar(v operation.DiscardedJar) DiscardedJar {
+	return DiscardedJar{
+		Jar:   v.Jar,
+		Held:  v.Held,
+		At:    v.At,
+		ID:    v.ID,
+		Size:  v.Size,
+		Frees: v.Frees,
+	}
+}
+
+// Trusted tells of a jar that is trusted from now on, or no longer.
+type Trusted struct {
+	Jar      string `json:"jar"`
+	Name     string `json:"name"`
+	Leads    string `json:"leads_to"`
+	Packages int    `json:"package_count"`
+	Trusted  bool   `json:"trusted"`
+}
+
+func ofTrusted(v operation.Trusted) Trusted { return Trusted(v) }
+
+// Renamed tells of a jar that has another name on the shelf.
+type Renamed struct {
+	From string `json:"from"`
+	Name string `json:"name"`
+	Jar  string `json:"jar"`
+}
+
+func ofRenamed(v operation.Renamed) Renamed { return Renamed(v) }
