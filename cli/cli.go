@@ -109,7 +109,7 @@ func (a *app) fail(ctx context.Context, err error) int {
 	}
 	var flags *flagError
 	if errors.As(err, &flags) {
-		err = &operation.UsageError{Why: flags.Error(), Try: "glassjar help " + flags.command}
+		err = &view.UsageError{Why: flags.Error(), Try: "glassjar help " + flags.command}
 	}
 	var panicked *guard.PanicError
 	if errors.As(err, &panicked) {
@@ -151,7 +151,7 @@ func (a *app) keepReport(p *guard.PanicError) string {
 func (a *app) tellNotes() {
 	if a.machine != nil && a.screen != nil {
 		for _, n := range a.machine.Notes {
-			a.screen.Note(n)
+			a.screen.Remark(n)
 		}
 		a.machine.Notes = nil
 	}
@@ -274,17 +274,17 @@ func (a *app) newScreen() *view.Screen {
 // prepare makes the screen and the machine before any command runs.
 func (a *app) prepare(cmd *cobra.Command, args []string) error {
 	if a.color != "auto" && a.color != "always" && a.color != "never" {
-		return &operation.UsageError{Why: fmt.Sprintf("--color is auto, always or never, not %q", a.color)}
+		return &view.UsageError{Why: fmt.Sprintf("--color is auto, always or never, not %q", a.color)}
 	}
 	if a.jar != "" && ignoresJar(cmd) {
-		return &operation.UsageError{Why: strings.TrimPrefix(cmd.CommandPath(), "glassjar ") + " does not act on one jar, so it does not take --jar", Try: "glassjar help " + strings.TrimPrefix(cmd.CommandPath(), "glassjar ")}
+		return &view.UsageError{Why: strings.TrimPrefix(cmd.CommandPath(), "glassjar ") + " does not act on one jar, so it does not take --jar", Try: "glassjar help " + strings.TrimPrefix(cmd.CommandPath(), "glassjar ")}
 	}
 	a.restoreMask = ownRights()
 	a.screen = a.newScreen()
 	a.doing = strings.TrimSpace(strings.TrimPrefix(cmd.CommandPath(), "glassjar") + " " + strings.Join(args, " "))
 	dir, err := os.Getwd()
 	if errors.Is(err, fs.ErrNotExist) {
-		return &operation.UsageError{Why: "the folder in which you stand is gone", Try: "go to one that is there: cd"}
+		return &view.UsageError{Why: "the folder in which you stand is gone", Try: "go to one that is there: cd"}
 	}
 	if err != nil {
 		return err
@@ -406,7 +406,7 @@ var meant = map[string]string{"list": "contents", "show": "about", "info": "abou
 	"allow": "trust", "tree": "contents --tree", "find": "search", "jars": "shelf"}
 
 func unknownCommand(name string, known []string) error {
-	e := &operation.UsageError{Why: fmt.Sprintf("there is no command %q", name), Try: "glassjar help lists the commands"}
+	e := &view.UsageError{Why: fmt.Sprintf("there is no command %q", name), Try: "glassjar help lists the commands"}
 	switch near := near.Names(name, known); {
 	case meant[name] != "":
 		e.Try = "glassjar " + meant[name]
@@ -420,7 +420,7 @@ func unknownCommand(name string, known []string) error {
 func atLeast(n int, what string) cobra.PositionalArgs {
 	return func(cmd *cobra.Command, args []string) error {
 		if len(args) < n {
-			return &operation.UsageError{Why: cmd.Name() + " needs " + what, Try: "glassjar help " + cmd.Name()}
+			return &view.UsageError{Why: cmd.Name() + " needs " + what, Try: "glassjar help " + cmd.Name()}
 		}
 		return nil
 	}
@@ -462,7 +462,7 @@ func exactly(what string) cobra.PositionalArgs {
 func atMost(n int) cobra.PositionalArgs {
 	return func(cmd *cobra.Command, args []string) error {
 		if len(args) > n {
-			return &operation.UsageError{Why: fmt.Sprintf("%s does not take %q", cmd.Name(), args[n]), Try: "glassjar help " + cmd.Name()}
+			return &view.UsageError{Why: fmt.Sprintf("%s does not take %q", cmd.Name(), args[n]), Try: "glassjar help " + cmd.Name()}
 		}
 		return nil
 	}

@@ -3,6 +3,7 @@ package cli
 import (
 	"github.com/spf13/cobra"
 
+	"glassjar/cli/view"
 	"glassjar/core/operation"
 )
 
@@ -22,7 +23,7 @@ belongs to no project. Nothing is installed in it and nothing outside changes.`,
 				return err
 			}
 			if len(args) == 1 && (opt.At != "" || opt.Here) {
-				return &operation.UsageError{Why: "a name puts the jar on the shelf, and --at or --here elsewhere", Try: "leave out one of them"}
+				return &view.UsageError{Why: "a name puts the jar on the shelf, and --at or --here elsewhere", Try: "leave out one of them"}
 			}
 			created, err := a.machine.Create(cmd.Context(), opt, a.decide(false))
 			if err != nil {

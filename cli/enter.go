@@ -6,6 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"glassjar/cli/view"
 	"glassjar/cli/wire"
 	"glassjar/core/operation"
 	"glassjar/core/shell"
@@ -23,7 +24,7 @@ elsewhere a new shell is opened inside, and exit leads out of it again.`,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			ref := a.jar
 			if len(args) > 0 && ref != "" {
-				return &operation.UsageError{Why: "enter takes one jar, and two are named", Try: "leave out --jar, or the other"}
+				return &view.UsageError{Why: "enter takes one jar, and two are named", Try: "leave out --jar, or the other"}
 			}
 			if len(args) > 0 {
 				ref = args[0]
@@ -89,7 +90,7 @@ shell's start file; elsewhere it says how to get out.`,
 				a.screen.Leave(active, entered)
 			}
 			if active == "" {
-				return &operation.UsageError{Why: "no jar is active in this shell", Try: "glassjar enter"}
+				return &view.UsageError{Why: "no jar is active in this shell", Try: "glassjar enter"}
 			}
 			return nil
 		},

@@ -59,7 +59,7 @@ metadata apart from the files. The exit code is 1 if one does not answer.`,
 		Example: "  glassjar index list\n  glassjar index list --probe",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if cmd.Flags().Changed("project") {
-				return &operation.UsageError{Why: "index list shows the project's indexes and your own, so --project has no effect", Try: "glassjar help index list"}
+				return &view.UsageError{Why: "index list shows the project's indexes and your own, so --project has no effect", Try: "glassjar help index list"}
 			}
 			if !probe {
 				return a.listIndexes()

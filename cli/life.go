@@ -59,7 +59,7 @@ one before the present. It is a change like others: it can be taken back too.`,
 			if len(args) > 0 {
 				var err error
 				if number, err = strconv.Atoi(args[0]); err != nil || number < 1 {
-					return &operation.UsageError{Why: "a state is a number such as 3, not " + strconv.Quote(args[0]), Try: "glassjar history lists the states"}
+					return &view.UsageError{Why: "a state is a number such as 3, not " + strconv.Quote(args[0]), Try: "glassjar history lists the states"}
 				}
 			}
 			o, err := a.machine.Rewind(cmd.Context(), a.jar, number, a.decide(planOnly))
@@ -84,7 +84,7 @@ in effect with its record. The exit code is 1 if they differ.`,
 		Args:    atMost(2),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) == 2 && a.jar != "" {
-				return &operation.UsageError{Why: "diff compares the two that are named, so --jar has no effect", Try: "glassjar help diff"}
+				return &view.UsageError{Why: "diff compares the two that are named, so --jar has no effect", Try: "glassjar help diff"}
 			}
 			var x, y string
 			if len(args) > 0 {

@@ -2,13 +2,12 @@ package cli
 
 import (
 	"errors"
+	"glassjar/cli/view"
 	"io"
 	"strings"
 	"syscall"
 
 	"github.com/spf13/cobra"
-
-	"glassjar/core/operation"
 )
 
 // oneOf refuses options of which each would make another without effect.
@@ -22,7 +21,7 @@ func oneOf(cmd *cobra.Command, names ...string) error {
 	if len(given) < 2 {
 		return nil
 	}
-	return &operation.UsageError{Why: strings.Join(given, " and ") + " do not go together", Try: "glassjar help " + strings.TrimPrefix(cmd.CommandPath(), "glassjar ")}
+	return &view.UsageError{Why: strings.Join(given, " and ") + " do not go together", Try: "glassjar help " + strings.TrimPrefix(cmd.CommandPath(), "glassjar ")}
 }
 
 // with refuses an option that has an effect only with another.
@@ -30,7 +29,7 @@ func with(cmd *cobra.Command, name, other string) error {
 	if !cmd.Flags().Changed(name) || cmd.Flags().Changed(other) {
 		return nil
 	}
-	return &operation.UsageError{Why: "--" + name + " has an effect only with --" + other, Try: "glassjar help " + strings.TrimPrefix(cmd.CommandPath(), "glassjar ")}
+	return &view.UsageError{Why: "--" + name + " has an effect only with --" + other, Try: "glassjar help " + strings.TrimPrefix(cmd.CommandPath(), "glassjar ")}
 }
 
 // output is where results go. It remembers the first failure, so that no command seems

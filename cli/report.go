@@ -47,7 +47,7 @@ func (a *app) writeReport(r *operation.Report, to string) error {
 	}
 	// A file of the user's under that name is not lost.
 	if have, err := os.ReadFile(to); err == nil && !bytes.Contains(have, []byte(page.Mark)) {
-		return &operation.UsageError{Why: to + " is there, and is not a report", Try: "write another file: glassjar report --to FILE"}
+		return &view.UsageError{Why: to + " is there, and is not a report", Try: "write another file: glassjar report --to FILE"}
 	}
 	if err := a.machine.WriteOutput(to, b.Bytes()); err != nil {
 		return err

@@ -4,6 +4,7 @@ import (
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
 
+	"glassjar/cli/view"
 	"glassjar/core/operation"
 	"glassjar/core/settings"
 )
@@ -19,7 +20,7 @@ stay.`,
 		ValidArgs: settings.Keys(),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if clear && len(args) != 1 {
-				return &operation.UsageError{Why: "--clear takes the name of one setting", Try: "glassjar settings --clear store"}
+				return &view.UsageError{Why: "--clear takes the name of one setting", Try: "glassjar settings --clear store"}
 			}
 			if len(args) > 1 || clear {
 				file, err := a.machine.SetSetting(cmd.Context(), args[0], args[1:])

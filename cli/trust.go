@@ -1,9 +1,9 @@
 package cli
 
 import (
-	"github.com/spf13/cobra"
+	"glassjar/cli/view"
 
-	"glassjar/core/operation"
+	"github.com/spf13/cobra"
 )
 
 func (a *app) trustCommand() *cobra.Command {
@@ -19,7 +19,7 @@ then run code as you. It holds until the jar is copied, or its Python is replace
 		RunE: func(cmd *cobra.Command, args []string) error {
 			ref := a.jar
 			if len(args) > 0 && ref != "" {
-				return &operation.UsageError{Why: "trust takes one jar, and two are named", Try: "leave out --jar, or the other"}
+				return &view.UsageError{Why: "trust takes one jar, and two are named", Try: "leave out --jar, or the other"}
 			}
 			if len(args) > 0 {
 				ref = args[0]

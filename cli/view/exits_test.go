@@ -11,6 +11,7 @@ import (
 	"os"
 	"path/filepath"
 	"reflect"
+	"strconv"
 	"strings"
 	"syscall"
 	"testing"
@@ -20,6 +21,9 @@ import (
 
 	"glassjar/core/jar"
 	"glassjar/core/lock"
+	"glassjar/core/operation"
+	"glassjar/core/project"
+	"glassjar/core/settings"
 )
 
 // insideOnly are types of errors that never leave their package: each is part of one
@@ -59,6 +63,49 @@ func TestEveryErrorHasAnExitCode(t *testing.T) {
 		return nil
 	}))
 	assert.Greater(t, found, 40)
+}
+
+// Every case and remark of the core has words.
+func TestEveryCaseHasWords(t *testing.T) {
+	file, err := parser.ParseFile(token.NewFileSet(), "../../core/operation/cases.go", nil, parser.SkipObjectResolution)
+	require.NoError(t, err)
+	found := 0
+	ast.Inspect(file, func(n ast.Node) bool {
+		spec, ok := n.(*ast.ValueSpec)
+		if !ok {
+			return true
+		}
+		value, err := strconv.Unquote(spec.Values[0].(*ast.BasicLit).Value)
+		require.NoError(t, err)
+		found++
+		switch spec.Type.(*ast.Ident).Name {
+		case "Case":
+			assert.NotEmpty(t, cases[operation.Case(value)].why, spec.Names[0].Name)
+		case "Remark":
+			assert.NotEmpty(t, remarks[operation.Remark(value)], spec.Names[0].Name)
+		}
+		return false
+	})
+	assert.Equal(t, len(cases)+len(remarks), found)
+	s, out := screen(0, "never")
+	s.Remark(operation.Note{Remark: operation.PythonUpgraded, Of: []string{"3.13", "{1}"}})
+	assert.Contains(t, out.String(), "is 3.13 now, and was {1} when")
+	for _, c := range []struct {
+		err      error
+		why, try string
+	}{
+		{&operation.UsageError{Case: operation.NoIndex, Of: []string{"prss"}, Near: "press"}, `there is no index "prss" there`, "the name press"},
+		{&operation.UsageError{Case: operation.NoPartOfRecord, Of: []string{"group", "press", ""}}, `the record has no group "press"`, "the record has none"},
+		{&operation.UsageError{Case: operation.NoPartOfRecord, Of: []string{"group", "press", "dev"}}, `the record has no group "press"`, "it has dev"},
+		{&operation.UsageError{Case: operation.NoPackageFile, Of: []string{"a.txt"}, Err: errors.New("no wheel")}, `"a.txt" cannot be installed: no wheel`, "name a file"},
+		{&settings.ValueError{Setting: settings.Setting{Key: "placing", Kind: settings.Choice, Choices: []string{"link", "copy"}}, Why: "no"}, "placing cannot be set so: no", "glassjar settings placing copy"},
+		{&project.FileError{File: "pylock.toml", Kind: project.RecordKind, Why: "no"}, "pylock.toml is not as", "glassjar record"},
+	} {
+		m := s.Words("", c.err)
+		assert.Equal(t, ExitUsage, m.Exit)
+		assert.Contains(t, m.What, c.why)
+		assert.Contains(t, strings.Join(m.Try, "\n"), c.try)
+	}
 }
 
 // What the machine denies is told with the path, and with what helps.

@@ -128,7 +128,7 @@ func TestWords(t *testing.T) {
 		says string
 		try  string
 	}{
-		{&operation.UsageError{Why: "that is wrong", Try: "this"}, ExitUsage, "that is wrong", "this"},
+		{&UsageError{Why: "that is wrong", Try: "this"}, ExitUsage, "that is wrong", "this"},
 		{&operation.BadNameError{Name: "../x"}, ExitUsage, "letters, digits", ""},
 		{parse, ExitUsage, "column 7", ""},
 		{&place.NoJarError{Root: "/orchard/.jar"}, ExitPython, "looked for at .jar", "glassjar create"},
@@ -157,7 +157,7 @@ func TestWords(t *testing.T) {
 		{&catalog.UnknownNamesError{Names: []string{"a"}, Indexes: []string{"sample"}, SampleOnly: true}, ExitUnsolved, "only the built-in sample", "glassjar index add public ADDRESS"},
 		{&operation.OutOfStepError{Added: []string{"a"}, Dropped: []string{"b"}}, ExitNo, "only the spec asks for a", "--as-recorded"},
 		{&operation.NoSpecError{File: "/orchard/pyproject.toml"}, ExitUsage, "pyproject.toml is not there", "glassjar install"},
-		{&project.FileError{File: "/orchard/x.toml", Line: 3, Why: "bad", Try: "good"}, ExitUsage, "x.toml, line 3: bad", "good"},
+		{&project.FileError{File: "/orchard/x.toml", Line: 3, Why: "bad", Near: "good"}, ExitUsage, "x.toml, line 3: bad", "the nearest known key: good"},
 		{fmt.Errorf("/orchard/pylock.toml: %w", project.ErrNoRecord), ExitUsage, "pylock.toml is not there", "glassjar record"},
 		{&store.LostError{Trees: 2, Err: fs.ErrNotExist}, ExitIntegrity, "the store has lost files of 2 packages", "the same command again"},
 		{&store.HashError{File: "a.whl", Want: "12", Have: "34"}, ExitIntegrity, "expected was 12", "try again"},

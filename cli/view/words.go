@@ -23,6 +23,7 @@ import (
 	"glassjar/core/plan"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
+	"glassjar/core/settings"
 	"glassjar/core/shell"
 	"glassjar/core/store"
 	"glassjar/core/target"
@@ -75,7 +76,9 @@ func (s *Screen) system(err error) string {
 }
 
 func (s *Screen) usageWords(err error) (Message, bool) {
+	var line *UsageError
 	var usage *operation.UsageError
+	var setting *settings.ValueError
 	var name *operation.BadNameError
 	var parse *requirement.ParseError
 	var unknown *target.UnknownError
@@ -83,7 +86,11 @@ func (s *Screen) usageWords(err error) (Message, bool) {
 	case errors.As(err, &unknown):
 		return Message{What: unknown.Error(), Try: []string{"targets are " + strings.Join(target.Known(), ", ")}}, true
 	case errors.As(err, &usage):
-		return Message{What: usage.Why, Try: nonEmpty(usage.Try)}, true
+		return caseOf(usage), true
+	case errors.As(err, &line):
+		return Message{What: line.Why, Try: nonEmpty(line.Try)}, true
+	case errors.As(err, &setting):
+		return settingWords(setting), true
 	case errors.As(err, &name):
 		return Message{What: name.Error(), Reasons: []string{"a name has letters, digits, '-', '_' and '.', and begins with a letter or digit"}}, true
 	case errors.As(err, &parse):
@@ -310,6 +317,20 @@ func (s *Screen) stillNeeded(e *operation.StillNeededError) Message {
 	return m
 }
 
+// mendingFile is what to do about a file that is not as it should be; empty where
+// that goes without saying.
+func mendingFile(e *project.FileError) string {
+	switch {
+	case e.Near != "":
+		return "the nearest known key: " + e.Near
+	case e.Kind == project.RecordKind:
+		return "make it anew from the spec: glassjar record"
+	case e.Kind == project.SealedKind:
+		return "glassjar seal FILE makes one"
+	}
+	return ""
+}
+
 func (s *Screen) fileWords(err error) (Message, bool) {
 	var (
 		file   *project.FileError
@@ -335,7 +356,7 @@ func (s *Screen) fileWords(err error) (Message, bool) {
 	case errors.As(err, &file):
 		e := *file
 		e.File = s.Path(e.File)
-		return Message{What: s.Path(file.File) + " is not as it should be", Reasons: []string{e.Error()}, Try: nonEmpty(file.Try)}, true
+		return Message{What: s.Path(file.File) + " is not as it should be", Reasons: []string{e.Error()}, Try: nonEmpty(mendingFile(file))}, true
 	case errors.Is(err, project.ErrNoRecord):
 		return Message{What: "there is no record to recreate a jar from", Reasons: []string{s.Path(strings.TrimSuffix(err.Error(), ": "+project.ErrNoRecord.Error())) + " is not there"},
 			Try: []string{"glassjar install writes one; glassjar record makes one from the spec"}}, true

@@ -84,3 +84,11 @@ func sortedWords(name string) string {
 	sort.Strings(words)
 	return strings.Join(words, "-")
 }
+
+// First is the nearest of [Names]; empty if none is near.
+func First(name string, known []string) string {
+	if list := Names(name, known); len(list) > 0 {
+		return list[0]
+	}
+	return ""
+}

@@ -105,7 +105,7 @@ func (m *Machine) About(ctx context.Context, ref, name string) (*About, error) {
 
 func (m *Machine) about(ctx context.Context, ref, name string) (*About, error) {
 	if !requirement.ValidName(name) {
-		return nil, usage("%q is not a distribution's name", "glassjar search WORD finds names", name)
+		return nil, usage(BadDistribution, name)
 	}
 	key := requirement.Normalize(name)
 	out := &About{Name: key, Links: []metadata.Link{}, Needs: []string{}, Extras: map[string][]string{}, Imports: []string{}, Scripts: []string{}, Releases: []AboutRelease{}, Tracks: []string{}, Alternates: []string{}, Publishers: []index.Publisher{}}

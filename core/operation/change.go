@@ -2,7 +2,6 @@ package operation
 
 import (
 	"context"
-	"fmt"
 	"time"
 
 	"glassjar/core/apply"
@@ -95,10 +94,3 @@ func (m *Machine) newPlan(ctx context.Context, at place.Place) (*job, []jar.Inst
 // readSpec reads the spec of a place; for a jar without a project it may not
 // be there yet.
 func readSpec(at place.Place) (*project.Spec, error) { return project.ReadSpec(at.SpecFile) }
-
-// UsageError reports options or arguments that do not go together.
-type UsageError struct{ Why, Try string }
-
-func (e *UsageError) Error() string { return e.Why }
-
-func usage(why, try string, args ...any) error { return &UsageError{fmt.Sprintf(why, args...), try} }

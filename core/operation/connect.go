@@ -118,7 +118,7 @@ func (m *Machine) beginConnect(ctx context.Context, ref string) (place.Place, fu
 		return at, nil, err
 	}
 	if at.Project == "" {
-		return at, nil, usage("%s belongs to no project, so there is no folder to connect it in", "stand in a project, or create its jar: glassjar create", at.Root)
+		return at, nil, usage(NoProjectToConnect, at.Root)
 	}
 	release, err := m.hold(ctx, at)
 	return at, release, err
@@ -184,7 +184,7 @@ func (c *Connection) undo(at place.Place, j *jar.Jar) error {
 	}
 	var list []written
 	if data == nil || json.Unmarshal(data, &list) != nil {
-		return usage("nothing was connected to this jar", "glassjar connect editor")
+		return usage(NothingConnected)
 	}
 	for _, w := range list {
 		file := filepath.Join(at.Project, filepath.FromSlash(w.File))

@@ -34,7 +34,7 @@ func (m *Machine) ConnectContainer(ctx context.Context, opt ContainerOptions, de
 		return nil, err
 	}
 	if at.Project == "" {
-		return nil, usage("%s belongs to no project, so there is nothing to put into an image", "stand in a project with a record", at.Root)
+		return nil, usage(NoProjectForImage, at.Root)
 	}
 	release, err := m.hold(ctx, at)
 	if err != nil {
@@ -68,7 +68,7 @@ func (m *Machine) ConnectContainer(ctx context.Context, opt ContainerOptions, de
 	}
 	c.addProgram(filepath.Join(at.Project, "container", "glassjar"), program)
 	for _, f := range outside {
-		m.note(f + " is a file of this machine outside of the project, which the image cannot take along: put it into the project, then glassjar install ./PATH and the same command again")
+		m.note(OutsideOfImage, f)
 	}
 	c.Next = []string{"build the image from this folder, with any builder of OCI images"}
 	_, err = c.carryOut(m, decide)
@@ -122,14 +122,13 @@ func (m *Machine) imageProgram(file string) ([]byte, error) {
 	} else if !filepath.IsAbs(file) {
 		file = filepath.Join(m.Dir, file)
 	}
-	try := "build it for the image: CGO_ENABLED=0 GOOS=linux go build -o glassjar-linux ./cmd/glassjar, then --program glassjar-linux"
 	f, err := elf.Open(file)
 	if err != nil {
-		return nil, usage("%s is no program for Linux", try, m.relative(file))
+		return nil, usage(NoLinuxProgram, m.relative(file))
 	}
 	defer f.Close()
 	if libraries, err := f.ImportedLibraries(); err != nil || len(libraries) > 0 {
-		return nil, usage("%s needs libraries of the system", try, m.relative(file))
+		return nil, usage(ProgramNeedsLibraries, m.relative(file))
 	}
 	return os.ReadFile(file)
 }

@@ -138,7 +138,7 @@ func (m *Machine) make(ctx context.Context, root string, in interpreter.Interpre
 func (m *Machine) newPlace(name, at string, here bool) (place.Place, error) {
 	switch {
 	case here && name+at != "":
-		return place.Place{}, usage("--here makes the jar of this folder", "leave out --here, or the name and --at")
+		return place.Place{}, usage(HereAndElsewhere)
 	case at != "":
 		if !filepath.IsAbs(at) {
 			at = filepath.Join(m.Dir, at)
@@ -201,7 +201,7 @@ func (m *Machine) wish(text string, spec *project.Spec) (interpreter.Wish, strin
 	case text != "":
 		w, err := interpreter.ParseWish(text)
 		if err != nil {
-			return w, "", &UsageError{err.Error(), "glassjar pythons shows which are here"}
+			return w, "", &UsageError{Case: BadWish, Err: err}
 		}
 		return w, "--python", nil
 	case spec != nil && len(spec.RequiresPython) > 0:

@@ -14,7 +14,7 @@ import (
 // is another user's: then it only says where the module would come from.
 func (m *Machine) Diagnose(ctx context.Context, ref, module string) (*diagnose.Diagnosis, error) {
 	if !diagnose.IsModule(module) {
-		return nil, usage("%q is not a module's name", "give it as in an import: glassjar diagnose package.module", module)
+		return nil, usage(BadModule, module)
 	}
 	return steady(ctx, m, ref, func() (*diagnose.Diagnosis, error) { return m.diagnose(ctx, ref, module) })
 }

@@ -159,7 +159,7 @@ func recordSide(file, ref string) (*side, error) {
 			return nil, err
 		}
 	default:
-		return nil, usage("%s is no jar, no record and no sealed jar", "name two of them: glassjar diff A B", ref)
+		return nil, usage(NothingToCompare, ref)
 	}
 	return s, nil
 }

@@ -2,7 +2,6 @@ package operation
 
 import (
 	"context"
-	"fmt"
 	"net/url"
 	"os"
 	"path"
@@ -20,21 +19,21 @@ import (
 // readWant reads one requirement of a command line: as PEP 508 writes it, or
 // the path or address of a wheel, which becomes a direct reference.
 func (m *Machine) readWant(text string) (project.Asked, error) {
-	secret := &UsageError{"the address holds a password or a token, which would stand in a file", "keep it in your netrc file, or in the system's keyring: glassjar settings keyring true"}
+	secret := usage(SecretInAddress)
 	if address, ok := m.wheelAddress(text); ok {
 		if fetch.Redact(address) != address {
 			return project.Asked{}, secret
 		}
 		name, err := wheelNameOf(address)
 		if err != nil {
-			return project.Asked{}, &UsageError{fmt.Sprintf("%q cannot be installed: %v", text, err), "name a file that ends in .whl"}
+			return project.Asked{}, &UsageError{Case: NoPackageFile, Of: []string{text}, Err: err}
 		}
 		r, err := requirement.Parse(name.Name + " @ " + address)
 		return project.Asked{Requirement: r, Text: r.String()}, err
 	}
 	r, err := requirement.Parse(text)
 	if err != nil {
-		return project.Asked{}, &UsageError{fmt.Sprintf("%q is not a requirement: %v", text, err), "write NAME, 'NAME>=1.0' in quotes, or the path of a wheel"}
+		return project.Asked{}, &UsageError{Case: NoRequirement, Of: []string{text}, Err: err}
 	}
 	if fetch.Redact(r.URL) != r.URL {
 		return project.Asked{}, secret
@@ -96,10 +95,10 @@ func (m *Machine) addDirect(ctx context.Context, c *catalog.Catalog, roots []pro
 func (m *Machine) directFile(ctx context.Context, c *catalog.Catalog, a project.Asked) (index.File, error) {
 	name, err := wheelNameOf(a.URL)
 	if err != nil {
-		return index.File{}, &UsageError{fmt.Sprintf("%s cannot be installed: %v", a.Text, err), ""}
+		return index.File{}, &UsageError{Case: NoPackageFile, Of: []string{a.Text}, Err: err}
 	}
 	if name.Name != a.Key() {
-		return index.File{}, &UsageError{fmt.Sprintf("%s asks for %s, and the file is one of %s", a.Text, a.Name, name.Name), "write " + name.Name + " @ " + a.URL}
+		return index.File{}, usage(OtherDistribution, a.Text, a.Name, name.Name, a.URL)
 	}
 	u, _ := url.Parse(a.URL) // it parsed a moment ago
 	want := map[string]string{}
@@ -111,7 +110,7 @@ func (m *Machine) directFile(ctx context.Context, c *catalog.Catalog, a project.
 	if local, ok := metadata.PathOf(f.URL); ok {
 		f.Path = local
 		if _, err := os.Stat(local); err != nil {
-			return f, &UsageError{fmt.Sprintf("there is no file %s", project.Shorten(m.Dir, local)), ""}
+			return f, usage(NoFile, project.Shorten(m.Dir, local))
 		}
 	}
 	file, sum, err := c.Fetch(ctx, f, nil)

@@ -184,7 +184,7 @@ func (m *Machine) BringBack(ctx context.Context, refs []string) (*Discarded, err
 		return nil, err
 	}
 	if len(list) == 0 {
-		return nil, usage("there is no discarded jar to bring back", "glassjar shelf lists the jars")
+		return nil, usage(NothingDiscarded)
 	}
 	var chosen []DiscardedJar
 	for _, a := range list {
@@ -200,7 +200,7 @@ func (m *Machine) BringBack(ctx context.Context, refs []string) (*Discarded, err
 			}
 		}
 		if !found {
-			return nil, usage("no jar was discarded at %s", "glassjar shelf lists what can be brought back", ref)
+			return nil, usage(NotDiscarded, ref)
 		}
 	}
 	out := &Discarded{Jars: []string{}, Kept: []string{}, Back: true}

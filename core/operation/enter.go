@@ -76,7 +76,7 @@ func (m *Machine) OpenShell(e *Entered) (*Launch, error) {
 	program, _ := UserShell()
 	path, err := exec.LookPath(program)
 	if err != nil {
-		return nil, usage("your shell, %s, cannot be started", "name another: SHELL=/bin/sh glassjar enter", program)
+		return nil, usage(NoShell, program)
 	}
 	started, err := shell.Start(path, e.Script, filepath.Join(m.Folders.State, "shell"))
 	if err != nil {

@@ -45,7 +45,7 @@ func (m *Machine) Export(ctx context.Context, ref, form, to string) ([]byte, err
 	case AsSBOM:
 		return m.exportSBOM(ctx, at, record)
 	}
-	return nil, usage("%q is not a form of a record", "the forms are lock, spec, list and sbom", form)
+	return nil, usage(NoForm, form)
 }
 
 // exportRecord is the record for another place: what it names by paths is named from
@@ -157,7 +157,7 @@ func filesOf(p project.Package) []project.PackageFile {
 
 func parseMinor(text string) (major, minor int, err error) {
 	if n, _ := fmt.Sscanf(text, "%d.%d", &major, &minor); n != 2 {
-		return 0, 0, usage("%q is not a version of Python such as 3.12", "with --target, --python takes the first two numbers", text)
+		return 0, 0, usage(BadPythonVersion, text)
 	}
 	return major, minor, nil
 }

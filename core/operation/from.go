@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"context"
 	"errors"
-	"fmt"
 	"io"
 	"os"
 	"path/filepath"
@@ -29,14 +28,14 @@ func (m *Machine) recreateFrom(ctx context.Context, at place.Place, opt Recreate
 	}
 	text, err := readFrom(file)
 	if err != nil {
-		return nil, usage("%s cannot be read: %v", "name a record, a spec or a plain list", project.Shorten(m.Dir, file), plainSystem(err))
+		return nil, &UsageError{Case: Unreadable, Of: []string{project.Shorten(m.Dir, file)}, Err: plainSystem(err)}
 	}
 	spec, err := readSpec(at)
 	if err != nil {
 		return nil, err
 	}
 	if opt.Target == "" && (fileExists(at.SpecFile) || fileExists(at.RecordFile)) && file != at.RecordFile {
-		m.note(fmt.Sprintf("the spec and the record of %s stay as they are, and do not say what it is made from here", m.Places().Called(at)))
+		m.note(FilesStay, m.Places().Called(at))
 	}
 	switch kindOf(file, text) {
 	case "record":
@@ -47,7 +46,7 @@ func (m *Machine) recreateFrom(ctx context.Context, at place.Place, opt Recreate
 		switch {
 		case fileExists(at.SpecFile) || fileExists(at.RecordFile):
 		case namesPaths(record):
-			m.note("no record is written here: " + project.Shorten(m.Dir, file) + " names package files by paths beside itself")
+			m.note(NoRecordOfPaths, project.Shorten(m.Dir, file))
 		default:
 			opt.adopt = text
 		}
@@ -67,7 +66,7 @@ func (m *Machine) recreateFrom(ctx context.Context, at place.Place, opt Recreate
 	}
 	for _, l := range left {
 		l.File = project.Shorten(m.Dir, l.File)
-		m.note("left out: " + l.Error())
+		m.note(LineLeftOut, l.Error())
 	}
 	listed := &project.Spec{File: spec.File, Tool: spec.Tool, RequiresPython: spec.RequiresPython}
 	return m.fromRoots(ctx, at, listed, asked, opt, decide)

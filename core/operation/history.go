@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"os"
 	"slices"
+	"strconv"
 	"time"
 
 	"glassjar/core/apply"
@@ -100,13 +101,13 @@ func (m *Machine) Rewind(ctx context.Context, ref string, number int, decide Dec
 func pickMoment(states []jar.Moment, number int) (jar.Moment, error) {
 	if number == 0 {
 		if len(states) < 2 {
-			return jar.Moment{}, usage("there is no earlier state", "glassjar history lists the states")
+			return jar.Moment{}, usage(NoEarlierState)
 		}
 		return states[len(states)-2], nil
 	}
 	at := slices.IndexFunc(states, func(s jar.Moment) bool { return s.Number == number })
 	if at < 0 {
-		return jar.Moment{}, usage("there is no state %d", "glassjar history lists the states", number)
+		return jar.Moment{}, usage(NoState, strconv.Itoa(number))
 	}
 	return states[at], nil
 }

@@ -5,7 +5,6 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"errors"
-	"fmt"
 	"os"
 	"path/filepath"
 	"slices"
@@ -70,7 +69,7 @@ func (m *Machine) watchPython(j *jar.Jar) {
 	switch {
 	case err != nil:
 	case in.Said.Version != j.State.Python:
-		m.note(fmt.Sprintf("the Python of this jar is %s now, and was %s when it was made: glassjar recreate brings it in step", in.Said.Version, j.State.Python))
+		m.note(PythonUpgraded, in.Said.Version, j.State.Python)
 	default:
 		j.NoteBase(mark)
 	}
@@ -150,12 +149,12 @@ func (m *Machine) holdJar(ctx context.Context, p place.Place) (release func(), e
 func (m *Machine) tellRecovery(r jar.Recovery) {
 	switch {
 	case r.Undone:
-		m.note("an earlier command was cut off; what it had begun was undone")
+		m.note(Undone)
 	case r.Completed:
-		m.note("an earlier command was cut off; what it had begun was completed")
+		m.note(Completed)
 	}
 	for _, file := range r.Left {
-		m.note(fmt.Sprintf("%s was changed by somebody since, and is left as it is", m.relative(file)))
+		m.note(ChangedSince, m.relative(file))
 	}
 }
 

@@ -161,11 +161,7 @@ func (e IndexEdit) apply(list []project.IndexEntry, relativeTo string) ([]projec
 		if _, ok := at[name]; ok {
 			return nil
 		}
-		try := "glassjar index list shows those that are set up, and where"
-		if near := near.Names(name, names); len(near) > 0 {
-			try = "the name " + near[0]
-		}
-		return usage("there is no index %q there", try, name)
+		return &UsageError{Case: NoIndex, Of: []string{name}, Near: near.First(name, names)}
 	}
 	switch {
 	case e.Add != "":
@@ -204,13 +200,13 @@ func (e IndexEdit) apply(list []project.IndexEntry, relativeTo string) ([]projec
 // add sets one up, or changes the address of one that is there, which at tells by name.
 func (e IndexEdit) add(list []project.IndexEntry, at map[string]int, relativeTo string) ([]project.IndexEntry, error) {
 	if !requirement.ValidName(e.Add) {
-		return nil, usage("%q cannot be an index's name", "use letters, digits, '-', '_' and '.'", e.Add)
+		return nil, usage(BadIndexName, e.Add)
 	}
 	if fetch.Redact(e.At) != e.At {
-		return nil, usage("the address holds a password or a token, which would stand in a file", "keep it in your netrc file, or in the system's keyring (setting keyring = true)")
+		return nil, usage(SecretInAddress)
 	}
 	if !utf8.ValidString(e.At) {
-		return nil, usage("the address is not UTF-8, so that the file cannot hold it", "give the folder a name that is, or make a link to it that has one")
+		return nil, usage(AddressNotText)
 	}
 	entry := project.IndexEntry{Name: e.Add, At: indexAddress(e.At, relativeTo)}
 	if i, ok := at[e.Add]; ok {

@@ -106,11 +106,7 @@ func (c *Contents) addBase(g *graph.Graph) {
 // unknownPart says that a jar holds nothing of a group or extra; known are those that it
 // holds something of.
 func unknownPart(group string, known []string) error {
-	try := "glassjar install --group " + group + " NAME writes one"
-	if near := near.Names(requirement.Normalize(group), known); len(near) > 0 {
-		try = "the name " + near[0]
-	}
-	return usage("the jar holds nothing of a group or extra %q", try, group)
+	return &UsageError{Case: NoPartOfJar, Of: []string{group}, Near: near.First(requirement.Normalize(group), known)}
 }
 
 func pythonTitle(j *jar.Jar) string {

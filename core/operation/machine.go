@@ -50,7 +50,7 @@ type Machine struct {
 	// Report, if set, is told how far work has come. Several goroutines call it.
 	Report progress.Sink
 	// Notes collects remarks for the user, each once.
-	Notes []string
+	Notes []Note
 
 	// NoWait makes a jar that another process is changing an error, a [*BusyError];
 	// else Waits, if set, is told before waiting begins.
@@ -101,7 +101,7 @@ func (m *Machine) readSettings() error {
 		return err
 	}
 	if m.wide, err = settings.ReadMachine(settings.MachineFile()); err != nil {
-		m.note(err.Error())
+		m.note(MachineSettings, err.Error())
 	}
 	standard := settings.Standard()
 	m.Folders.Store, m.Folders.Shelf = standard.Store, standard.Shelf
@@ -131,13 +131,11 @@ func (m *Machine) settingsFile() settings.File {
 	return settings.NewFile(m.Folders, m.lockMode(m.Folders.Settings), m.Making.Begin)
 }
 
-func (m *Machine) note(text string) {
-	for _, n := range m.Notes {
-		if n == text {
-			return
-		}
+func (m *Machine) note(remark Remark, of ...string) {
+	n := Note{remark, of}
+	if !slices.ContainsFunc(m.Notes, n.same) {
+		m.Notes = append(m.Notes, n)
 	}
-	m.Notes = append(m.Notes, text)
 }
 
 func (m *Machine) report(e progress.Event) { m.Report.Tell(e) }

@@ -134,7 +134,7 @@ func (m *Machine) Record(ctx context.Context, opt RecordOptions) (*Recorded, err
 	record, err := project.ReadRecord(at.RecordFile)
 	var damaged *project.FileError
 	if errors.As(err, &damaged) && !opt.Check {
-		m.note(err.Error() + "; it is made anew")
+		m.note(RecordAnew, err.Error())
 		record, err = nil, project.ErrNoRecord
 	}
 	if err != nil && !errors.Is(err, project.ErrNoRecord) {

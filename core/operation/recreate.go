@@ -198,7 +198,7 @@ func usesSample(record *project.Record) bool {
 func (m *Machine) present(ctx context.Context, p *job, spec *project.Spec, wish string, deep bool) ([]jar.Installed, *jar.Survey, error) {
 	p.instead = p.place.Exists() && !m.Places().MayBeUsed(p.place.Root)
 	if p.instead {
-		m.note("the jar that stands there was not made here for you, or was changed since; it makes way for the new one, and glassjar discard --undo brings it back where that is gone")
+		m.note(MakesWay)
 	} else if p.place.Exists() {
 		j, err := m.open(p.place)
 		if err != nil {
@@ -218,7 +218,7 @@ func (m *Machine) present(ctx context.Context, p *job, spec *project.Spec, wish 
 				return nil, nil, err
 			}
 			if want.Path != in.Path {
-				return nil, nil, usage("the jar has %s, not what --python asks for", "discard it first: glassjar discard "+p.place.Root, in.Title())
+				return nil, nil, usage(OtherPython, in.Title(), p.place.Root)
 			}
 		}
 		p.jar, p.python = j, in
@@ -296,11 +296,7 @@ func (o RecreateOptions) parts(have project.Parts, record *project.Record) (proj
 		for _, name := range list.asked {
 			key := requirement.Normalize(name)
 			if !slices.Contains(list.known, key) {
-				try := "the record has none"
-				if len(list.known) > 0 {
-					try = "it has " + strings.Join(list.known, ", ")
-				}
-				return p, usage("the record has no %s %q", try, list.what, name)
+				return p, usage(NoPartOfRecord, list.what, name, strings.Join(list.known, ", "))
 			}
 			*list.to = append(*list.to, key)
 		}

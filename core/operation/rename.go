@@ -26,7 +26,7 @@ func (m *Machine) Rename(ctx context.Context, from, to string) (*Renamed, error)
 		return nil, err
 	}
 	if at.Shelf == "" {
-		return nil, usage("%q is not on the shelf", "a project's jar is called after the project: change name in its "+project.SpecFile, from)
+		return nil, usage(NotOnShelf, from)
 	}
 	if !place.ValidName(to) {
 		return nil, &BadNameError{to}
@@ -55,7 +55,7 @@ func (m *Machine) Rename(ctx context.Context, from, to string) (*Renamed, error)
 	// to wait until it is recreated.
 	p := newJob(target)
 	if _, _, err := m.present(ctx, p, &project.Spec{}, "", false); err != nil {
-		m.note("its prompt shows the old name until it is recreated: " + err.Error())
+		m.note(OldPrompt, err.Error())
 		return out, nil
 	}
 	p.parts = p.jar.State.Parts

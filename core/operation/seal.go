@@ -81,7 +81,7 @@ func (m *Machine) Seal(ctx context.Context, opt SealOptions) (*Sealed, error) {
 	indexes, _ := m.indexes(spec)
 	paths, err := m.newCatalog(indexes).FetchAll(ctx, files)
 	if err != nil {
-		m.note("a sealed jar holds package files whole, and the store what they unpack to; with the setting keep-packages it keeps them too")
+		m.note(SealNeedsPackages)
 		return nil, err
 	}
 	defer m.dropUnpacked(files)
@@ -131,7 +131,7 @@ func sealTargets(record *project.Record, spec *project.Spec, asked []string) ([]
 		}
 	}
 	if len(out) == 0 {
-		return nil, usage("the record serves none of the targets %s", "it serves "+strings.Join(targetNames(all), ", "), strings.Join(asked, ", "))
+		return nil, usage(NoSuchTargets, strings.Join(asked, ", "), strings.Join(targetNames(all), ", "))
 	}
 	return out, nil
 }
@@ -381,12 +381,12 @@ func sumMember(ctx context.Context, f *zip.File) (string, int64, error) {
 // openSealed opens a sealed jar and reads its record.
 func openSealed(file string) (*zip.ReadCloser, *project.Record, error) {
 	not := func(why string) error {
-		return &project.FileError{File: file, Why: "it is no sealed jar: " + why, Try: "glassjar seal FILE makes one"}
+		return &project.FileError{File: file, Why: "it is no sealed jar: " + why, Kind: project.SealedKind}
 	}
 	z, err := zip.OpenReader(file)
 	if err != nil {
 		if os.IsNotExist(err) {
-			return nil, nil, usage("%s is not there", "name a sealed jar", filepath.Base(file))
+			return nil, nil, usage(NoSealedJar, filepath.Base(file))
 		}
 		return nil, nil, not("it is no zip, or cut off")
 	}
@@ -425,7 +425,7 @@ func (m *Machine) unseal(ctx context.Context, z *zip.ReadCloser, selected []plan
 		f := &selected[i].File
 		member, ok := members[f.Name]
 		if !ok {
-			return usage("the sealed jar lacks %s", "seal it anew, for this target: glassjar seal", f.Name)
+			return usage(SealedLacks, f.Name)
 		}
 		if m.Store.HasTree(f.SHA256()) {
 			continue
@@ -459,7 +459,7 @@ func (m *Machine) fromSealed(ctx context.Context, at place.Place, spec *project.
 		text, ok := unsealedRecord(record)
 		if opt.adopt = text; !ok {
 			opt.adopt = nil
-			m.note("no record is written beside the jar: the sealed one has files that came from no address, only from a folder")
+			m.note(NoRecordOfSealed)
 		}
 	}
 	opt.unseal = func(selected []plan.Choice) error { return m.unseal(ctx, z, selected) }

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 	"sort"
+	"strconv"
 	"strings"
 	"sync"
 
@@ -69,10 +70,10 @@ func (m *Machine) Search(ctx context.Context, opt SearchOptions) (*Found, error)
 	indexes, sampleOnly := m.indexes(spec)
 	word := requirement.Normalize(strings.TrimSpace(opt.Word))
 	if word == "" || strings.Trim(word, "-") == "" {
-		return nil, usage("there is nothing to look for in %q", "name a word, as in glassjar search press", opt.Word)
+		return nil, usage(NoWord, opt.Word)
 	}
 	if opt.Limit < 1 {
-		return nil, usage("--limit is at least 1, not %d", "leave it out for the first twenty", opt.Limit)
+		return nil, usage(BadLimit, strconv.Itoa(opt.Limit))
 	}
 	keep, err := opt.filter()
 	if err != nil {
@@ -227,7 +228,7 @@ func (o SearchOptions) filter() (func(Hit, []catalog.Release) bool, error) {
 			}
 		}
 		if number == "" {
-			return nil, usage("%q is not a maturity", "they are "+strings.Join(Maturities, ", "), o.Maturity)
+			return nil, usage(NoMaturity, o.Maturity, strings.Join(Maturities, ", "))
 		}
 	}
 	var python version.Version
@@ -235,7 +236,7 @@ func (o SearchOptions) filter() (func(Hit, []catalog.Release) bool, error) {
 	if o.Python != "" {
 		major, minor, err := parseMinor(o.Python)
 		if err != nil || fmt.Sprintf("%d.%d", major, minor) != o.Python {
-			return nil, usage("%q is not a version of Python such as 3.12", "give its first two numbers, as in --for-python 3.12", o.Python)
+			return nil, usage(BadPythonVersion, o.Python)
 		}
 		python = version.MustParse(o.Python)
 		in := tags.Interpreter{Implementation: "cp", Major: major, Minor: minor, ABI: fmt.Sprintf("cp%d%d", major, minor)}

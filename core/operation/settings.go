@@ -197,7 +197,7 @@ func (e *EffectiveSettings) addVariables() {
 func (m *Machine) SetSetting(ctx context.Context, key string, values []string) (string, error) {
 	s, ok := settings.Known(key)
 	if !ok {
-		return "", usage("%q is not a setting", "the nearest is "+project.Nearest(key, settings.Keys()), key)
+		return "", &UsageError{Case: NoSetting, Of: []string{key}, Near: project.Nearest(key, settings.Keys())}
 	}
 	if s.Kind == settings.Folder || s.Kind == settings.OneFile || s.Kind == settings.Folders {
 		for i, v := range values {
@@ -211,18 +211,7 @@ func (m *Machine) SetSetting(ctx context.Context, key string, values []string) (
 		m.Settings = changed
 	}
 	if bad, ok := err.(*settings.ValueError); ok {
-		try := fmt.Sprintf("write it into %s: it is a table, %s", m.Folders.Settings, s.Kind)
-		switch s.Kind {
-		case settings.Indexes:
-			try = "glassjar index add NAME ADDRESS"
-		case settings.YesNo:
-			try = "glassjar settings " + key + " true"
-		case settings.Choice:
-			try = "glassjar settings " + key + " " + s.Choices[len(s.Choices)-1]
-		case settings.Folder, settings.OneFile, settings.Folders:
-			try = "glassjar settings " + key + " PATH"
-		}
-		return "", usage("%s cannot be set so: %s", try, bad.Setting.Key, bad.Why)
+		bad.File = m.Folders.Settings
 	}
 	return m.Folders.Settings, err
 }

@@ -76,7 +76,7 @@ func (m *Machine) mayUse(ctx context.Context, root string) error {
 // that is not trusted is left alone, and the user is told.
 func (m *Machine) noteUse(j *jar.Jar) {
 	if !m.Places().MayBeUsed(j.Root) {
-		m.note("the jar at " + m.relative(j.Root) + " was not made here for you, or was changed since, so nothing of it is run: glassjar recreate makes it anew, glassjar trust takes it as it is")
+		m.note(NotTrusted, m.relative(j.Root))
 		return
 	}
 	m.Known.See(j)

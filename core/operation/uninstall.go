@@ -49,7 +49,7 @@ func (m *Machine) Uninstall(ctx context.Context, ref string, names []string, dec
 	gone := map[string]bool{}
 	for _, n := range names {
 		if !requirement.ValidName(n) {
-			return nil, usage("%q is not a distribution's name", "glassjar contents lists what is in the jar", n)
+			return nil, usage(BadDistribution, n)
 		}
 		gone[requirement.Normalize(n)] = true
 	}

@@ -87,5 +87,5 @@ func (m *Machine) why(ctx context.Context, ref, name string) (*Why, error) {
 }
 
 func badName(name string) error {
-	return usage("%q is not a distribution's name", "glassjar contents lists what is in the jar", name)
+	return usage(BadDistribution, name)
 }

@@ -92,7 +92,7 @@ func TestSpecFaults(t *testing.T) {
 	_, err := project.ParseSpec("pyproject.toml", []byte("[tool.glassjar]\nindexs = []\n"))
 	var fault *project.FileError
 	require.ErrorAs(t, err, &fault)
-	assert.Contains(t, fault.Try, "indexes")
+	assert.Contains(t, fault.Near, "indexes")
 }
 
 // Each edit leaves all else as it is.

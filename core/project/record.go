@@ -172,7 +172,7 @@ func ParseRecord(file string, text []byte) (*Record, error) {
 		return nil, tomlFault(file, err)
 	}
 	fail := func(where, why string) (*Record, error) {
-		return nil, &FileError{File: file, Where: where, Why: why, Try: "make it anew from the spec: glassjar record"}
+		return nil, &FileError{File: file, Where: where, Why: why, Kind: RecordKind}
 	}
 	switch major, _, _ := strings.Cut(raw.LockVersion, "."); {
 	case raw.LockVersion == "":
@@ -207,7 +207,7 @@ func ParseRecord(file string, text []byte) (*Record, error) {
 			damaged = true
 		}
 		if why != "" {
-			return nil, &FileError{File: file, Line: lines.line(i), Damaged: damaged, Where: fmt.Sprintf("packages, entry %d (%s)", i+1, e.Name), Why: why, Try: "make it anew from the spec: glassjar record"}
+			return nil, &FileError{File: file, Line: lines.line(i), Damaged: damaged, Where: fmt.Sprintf("packages, entry %d (%s)", i+1, e.Name), Why: why, Kind: RecordKind}
 		}
 		r.Packages = append(r.Packages, p)
 	}

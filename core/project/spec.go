@@ -28,14 +28,26 @@ const (
 	RecordFile = "pylock.toml"
 )
 
+// FileKind is a kind of file that a program writes.
+type FileKind int
+
+// Files that are made anew, not mended by hand.
+const (
+	ByHand FileKind = iota
+	RecordKind
+	SealedKind
+)
+
 // FileError points at what is wrong in a file.
 type FileError struct {
 	File string
 	// Line counts from 1; 0 where it is not known.
 	Line int
+	// Kind is what the file is to be, where that tells how it is mended.
+	Kind FileKind
 	// Where names the key, such as "project.dependencies"; Why says what is
-	// wrong; Try, if not empty, what to do.
-	Where, Why, Try string
+	// wrong; Near is the nearest known key, if that may have been meant.
+	Where, Why, Near string
 	// Damaged tells that no person wrote it so: two things that a program wrote
 	// contradict each other, or a hash is none.
 	Damaged bool
@@ -346,7 +358,7 @@ func (s *Spec) takeTool(raw map[string]any) error {
 		}
 		if !known {
 			return &FileError{File: s.File, Line: s.lineOfKey(key), Where: "tool.glassjar", Why: fmt.Sprintf("%q is not a key that is known here", key),
-				Try: "the nearest known key: " + Nearest(key, toolKeys)}
+				Near: Nearest(key, toolKeys)}
 		}
 	}
 	if len(raw) == 0 {

@@ -185,7 +185,7 @@ func parse(file string, data []byte) (s Settings, err error) {
 			key := strings.Join(missing.Errors[0].Key(), ".")
 			fault.Line, _ = missing.Errors[0].Position()
 			fault.Why = fmt.Sprintf("%q is not a setting", key)
-			fault.Try = "the nearest known setting: " + project.Nearest(key, Keys())
+			fault.Near = project.Nearest(key, Keys())
 		}
 		return s, fault
 	}
@@ -260,29 +260,29 @@ func (f File) Set(ctx context.Context, setting Setting, values []string) (Settin
 		return f.Edit(ctx, func(_ Settings, text []byte) ([]byte, error) { return project.DropKey(text, path), nil })
 	}
 	if !utf8.ValidString(strings.Join(values, "")) {
-		return Settings{}, &ValueError{setting, "it is not UTF-8, so that the file of settings cannot hold it"}
+		return Settings{}, &ValueError{Setting: setting, Why: "it is not UTF-8, so that the file of settings cannot hold it"}
 	}
 	value := ""
 	switch setting.Kind {
 	case Folder, OneFile:
 		if len(values) != 1 {
-			return Settings{}, &ValueError{setting, "it takes one path"}
+			return Settings{}, &ValueError{Setting: setting, Why: "it takes one path"}
 		}
 		value = project.Text(values[0])
 	case Folders:
 		value = project.TextList(values)
 	case YesNo:
 		if len(values) != 1 || values[0] != "true" && values[0] != "false" {
-			return Settings{}, &ValueError{setting, "it is true or false"}
+			return Settings{}, &ValueError{Setting: setting, Why: "it is true or false"}
 		}
 		value = values[0]
 	case Choice:
 		if len(values) != 1 || !slices.Contains(setting.Choices, values[0]) {
-			return Settings{}, &ValueError{setting, "it is one of " + strings.Join(setting.Choices, ", ")}
+			return Settings{}, &ValueError{Setting: setting, Why: "it is one of " + strings.Join(setting.Choices, ", ")}
 		}
 		value = project.Text(values[0])
 	default:
-		return Settings{}, &ValueError{setting, "it is a table"}
+		return Settings{}, &ValueError{Setting: setting, Why: "it is a table"}
 	}
 	return f.Edit(ctx, func(_ Settings, text []byte) ([]byte, error) { return project.SetKey(text, path, value), nil })
 }
@@ -291,6 +291,8 @@ func (f File) Set(ctx context.Context, setting Setting, values []string) (Settin
 type ValueError struct {
 	Setting Setting
 	Why     string
+	// File is where the setting would stand; empty where nobody knows.
+	File string
 }
 
 func (e *ValueError) Error() string { return e.Setting.Key + ": " + e.Why }

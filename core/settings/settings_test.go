@@ -95,7 +95,7 @@ func TestFaults(t *testing.T) {
 	var fault *project.FileError
 	require.ErrorAs(t, err, &fault)
 	assert.Equal(t, 2, fault.Line)
-	assert.Contains(t, fault.Try, "store")
+	assert.Contains(t, fault.Near, "store")
 }
 
 func TestFolders(t *testing.T) {

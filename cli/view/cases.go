@@ -1,0 +1,127 @@
+package view
+
+import (
+	"fmt"
+	"strings"
+
+	"glassjar/core/operation"
+	"glassjar/core/settings"
+)
+
+// UsageError reports words of the command line that do not go together.
+type UsageError struct{ Why, Try string }
+
+func (e *UsageError) Error() string { return e.Why }
+
+// phrase is what is said of a case. {1} is the first thing that it is about, {near} the
+// nearest there is, {error} what else says why.
+type phrase struct {
+	why, try string
+	// without is tried instead where the last thing is empty.
+	without string
+}
+
+// cases has the words for what was asked for and cannot be meant.
+var cases = map[operation.Case]phrase{
+	operation.NoSuchTargets:         {why: "the record serves none of the targets {1}", try: "it serves {2}"},
+	operation.NoSealedJar:           {why: "{1} is not there", try: "name a sealed jar"},
+	operation.SealedLacks:           {why: "the sealed jar lacks {1}", try: "seal it anew, for this target: glassjar seal"},
+	operation.NoWord:                {why: `there is nothing to look for in "{1}"`, try: "name a word, as in glassjar search press"},
+	operation.BadLimit:              {why: "--limit is at least 1, not {1}", try: "leave it out for the first twenty"},
+	operation.NoMaturity:            {why: `"{1}" is not a maturity`, try: "they are {2}"},
+	operation.BadPythonVersion:      {why: `"{1}" is not a version of Python such as 3.12`, try: "give its first two numbers, as in 3.12"},
+	operation.SecretInAddress:       {why: "the address holds a password or a token, which would stand in a file", try: "keep it in your netrc file, or in the system's keyring: glassjar settings keyring true"},
+	operation.NoPackageFile:         {why: `"{1}" cannot be installed: {error}`, try: "name a file that ends in .whl"},
+	operation.NoRequirement:         {why: `"{1}" is not a requirement: {error}`, try: "write NAME, 'NAME>=1.0' in quotes, or the path of a wheel"},
+	operation.OtherDistribution:     {why: "{1} asks for {2}, and the file is one of {3}", try: "write {3} @ {4}"},
+	operation.NoFile:                {why: "there is no file {1}"},
+	operation.BadDistribution:       {why: `"{1}" is not a distribution's name`, try: "glassjar contents lists what is in the jar, and glassjar search WORD finds others"},
+	operation.BadModule:             {why: `"{1}" is not a module's name`, try: "give it as in an import: glassjar diagnose package.module"},
+	operation.NothingToCompare:      {why: "{1} is no jar, no record and no sealed jar", try: "name two of them: glassjar diff A B"},
+	operation.NoShell:               {why: "your shell, {1}, cannot be started", try: "name another: SHELL=/bin/sh glassjar enter"},
+	operation.NoSetting:             {why: `"{1}" is not a setting`, try: "the nearest is {near}"},
+	operation.NothingDiscarded:      {why: "there is no discarded jar to bring back", try: "glassjar shelf lists the jars"},
+	operation.NotDiscarded:          {why: "no jar was discarded at {1}", try: "glassjar shelf lists what can be brought back"},
+	operation.NoProjectForImage:     {why: "{1} belongs to no project, so there is nothing to put into an image", try: "stand in a project with a record"},
+	operation.NoLinuxProgram:        {why: "{1} is no program for Linux", try: forImage},
+	operation.ProgramNeedsLibraries: {why: "{1} needs libraries of the system", try: forImage},
+	operation.OtherPython:           {why: "the jar has {1}, not what --python asks for", try: "discard it first: glassjar discard {2}"},
+	operation.NoPartOfRecord:        {why: `the record has no {1} "{2}"`, try: "it has {3}", without: "the record has none"},
+	operation.NoPartOfJar:           {why: `the jar holds nothing of a group or extra "{1}"`, try: "glassjar install --group {1} NAME writes one"},
+	operation.Unreadable:            {why: "{1} cannot be read: {error}", try: "name a record, a spec or a plain list"},
+	operation.NoEarlierState:        {why: "there is no earlier state", try: "glassjar history lists the states"},
+	operation.NoState:               {why: "there is no state {1}", try: "glassjar history lists the states"},
+	operation.NotOnShelf:            {why: `"{1}" is not on the shelf`, try: "a project's jar is called after the project: change name in its pyproject.toml"},
+	operation.NoProjectToConnect:    {why: "{1} belongs to no project, so there is no folder to connect it in", try: "stand in a project, or create its jar: glassjar create"},
+	operation.NothingConnected:      {why: "nothing was connected to this jar", try: "glassjar connect editor"},
+	operation.HereAndElsewhere:      {why: "--here makes the jar of this folder", try: "leave out --here, or the name and --at"},
+	operation.BadWish:               {why: "{error}", try: "glassjar pythons shows which are here"},
+	operation.BadIndexName:          {why: `"{1}" cannot be an index's name`, try: "use letters, digits, '-', '_' and '.'"},
+	operation.AddressNotText:        {why: "the address is not UTF-8, so that the file cannot hold it", try: "give the folder a name that is, or make a link to it that has one"},
+	operation.NoIndex:               {why: `there is no index "{1}" there`, try: "glassjar index list shows those that are set up, and where"},
+	operation.NoForm:                {why: `"{1}" is not a form of a record`, try: "the forms are lock, spec, list and sbom"},
+}
+
+const forImage = "build it for the image: CGO_ENABLED=0 GOOS=linux go build -o glassjar-linux ./cmd/glassjar, then --program glassjar-linux"
+
+// remarks has the words for what is told beside a result.
+var remarks = map[operation.Remark]string{
+	operation.SealNeedsPackages: "a sealed jar holds package files whole, and the store what they unpack to; with the setting keep-packages it keeps them too",
+	operation.NoRecordOfSealed:  "no record is written beside the jar: the sealed one has files that came from no address, only from a folder",
+	operation.NoRecordOfPaths:   "no record is written here: {1} names package files by paths beside itself",
+	operation.FilesStay:         "the spec and the record of {1} stay as they are, and do not say what it is made from here",
+	operation.LineLeftOut:       "left out: {1}",
+	operation.NotTrusted:        "the jar at {1} was not made here for you, or was changed since, so nothing of it is run: glassjar recreate makes it anew, glassjar trust takes it as it is",
+	operation.MakesWay:          "the jar that stands there was not made here for you, or was changed since; it makes way for the new one, and glassjar discard --undo brings it back where that is gone",
+	operation.PythonUpgraded:    "the Python of this jar is {1} now, and was {2} when it was made: glassjar recreate brings it in step",
+	operation.Undone:            "an earlier command was cut off; what it had begun was undone",
+	operation.Completed:         "an earlier command was cut off; what it had begun was completed",
+	operation.ChangedSince:      "{1} was changed by somebody since, and is left as it is",
+	operation.OutsideOfImage:    "{1} is a file of this machine outside of the project, which the image cannot take along: put it into the project, then glassjar install ./PATH and the same command again",
+	operation.OldPrompt:         "its prompt shows the old name until it is recreated: {1}",
+	operation.RecordAnew:        "{1}; it is made anew",
+	operation.MachineSettings:   "{1}",
+}
+
+// with puts things into words, in one pass: what is put in is not read again.
+func with(words string, of []string, more ...string) string {
+	for i, o := range of {
+		more = append(more, fmt.Sprintf("{%d}", i+1), o)
+	}
+	return strings.NewReplacer(more...).Replace(words)
+}
+
+// Remark writes a note of the core beside the result.
+func (s *Screen) Remark(n operation.Note) { s.Note(with(remarks[n.Remark], n.Of)) }
+
+// caseOf are those of an error of usage.
+func caseOf(e *operation.UsageError) Message {
+	p, cause := cases[e.Case], ""
+	if e.Err != nil {
+		cause = e.Err.Error()
+	}
+	try := p.try
+	switch {
+	case p.without != "" && (len(e.Of) == 0 || e.Of[len(e.Of)-1] == ""):
+		try = p.without
+	case e.Near != "" && !strings.Contains(try, "{near}"):
+		try = "the name {near}"
+	}
+	return Message{What: with(p.why, e.Of, "{error}", cause), Try: nonEmpty(with(try, e.Of, "{near}", e.Near))}
+}
+
+// settingWords are those of a value that a setting cannot have.
+func settingWords(e *settings.ValueError) Message {
+	key, try := e.Setting.Key, fmt.Sprintf("write it into %s: it is a table, %s", e.File, e.Setting.Kind)
+	switch e.Setting.Kind {
+	case settings.Indexes:
+		try = "glassjar index add NAME ADDRESS"
+	case settings.YesNo:
+		try = "glassjar settings " + key + " true"
+	case settings.Choice:
+		try = "glassjar settings " + key + " " + e.Setting.Choices[len(e.Setting.Choices)-1]
+	case settings.Folder, settings.OneFile, settings.Folders:
+		try = "glassjar settings " + key + " PATH"
+	}
+	return Message{What: key + " cannot be set so: " + e.Why, Try: []string{try}}
+}

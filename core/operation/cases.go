@@ -1,0 +1,105 @@
+package operation
+
+import (
+	"slices"
+	"strings"
+)
+
+// Case is one way in which what was asked for cannot be meant. What is said of it, and
+// of each thing that it is about, are words of the interface; here stands what the
+// case's Of has, in its order.
+type Case string
+
+const (
+	NoSuchTargets         Case = "no such targets"         // those asked for, those that the record serves
+	NoSealedJar           Case = "no sealed jar"           // the file
+	SealedLacks           Case = "the sealed jar lacks"    // the package file
+	NoWord                Case = "no word"                 // what was to be looked for
+	BadLimit              Case = "bad limit"               // the number
+	NoMaturity            Case = "no maturity"             // the word, those there are
+	BadPythonVersion      Case = "bad version of Python"   // the text
+	SecretInAddress       Case = "secret in an address"    // nothing: it is not shown
+	NoPackageFile         Case = "no package file"         // the text
+	NoRequirement         Case = "no requirement"          // the text
+	OtherDistribution     Case = "another distribution"    // the text, its name, the file's, the address
+	NoFile                Case = "no file"                 // its path
+	BadDistribution       Case = "bad distribution name"   // the name
+	BadModule             Case = "bad module name"         // the name
+	NothingToCompare      Case = "nothing to compare"      // the word
+	NoShell               Case = "no shell"                // the program
+	NoSetting             Case = "no setting"              // the word
+	NothingDiscarded      Case = "nothing discarded"       // nothing
+	NotDiscarded          Case = "not discarded"           // the place or name
+	NoProjectForImage     Case = "no project for an image" // the jar
+	NoLinuxProgram        Case = "no program for Linux"    // the file
+	ProgramNeedsLibraries Case = "program needs libraries" // the file
+	OtherPython           Case = "another Python"          // the jar's, the jar
+	NoPartOfRecord        Case = "no part of the record"   // group or extra, the name, those there are
+	NoPartOfJar           Case = "no part of the jar"      // the name
+	Unreadable            Case = "unreadable"              // the file
+	NoEarlierState        Case = "no earlier state"        // nothing
+	NoState               Case = "no state"                // the number
+	NotOnShelf            Case = "not on the shelf"        // the name
+	NoProjectToConnect    Case = "no project to connect"   // the jar
+	NothingConnected      Case = "nothing connected"       // nothing
+	HereAndElsewhere      Case = "here and elsewhere"      // nothing
+	BadWish               Case = "bad wish for a Python"   // nothing
+	BadIndexName          Case = "bad index name"          // the name
+	AddressNotText        Case = "address is no text"      // nothing
+	NoIndex               Case = "no index"                // the name
+	NoForm                Case = "no form of a record"     // the word
+)
+
+// UsageError says that a command was asked for something that cannot be meant.
+type UsageError struct {
+	Case Case
+	Of   []string
+	// Near is the nearest there is to what was asked for; empty if nothing is near.
+	Near string
+	// Err is what else says why, or nil.
+	Err error
+}
+
+func (e *UsageError) Error() string {
+	text := string(e.Case)
+	if len(e.Of) > 0 {
+		text += ": " + strings.Join(e.Of, "; ")
+	}
+	if e.Err != nil {
+		text += ": " + e.Err.Error()
+	}
+	return text
+}
+
+func (e *UsageError) Unwrap() error { return e.Err }
+
+func usage(c Case, of ...string) error { return &UsageError{Case: c, Of: of} }
+
+// Remark is something that a user should know beside a result.
+type Remark string
+
+const (
+	SealNeedsPackages Remark = "sealing needs package files" // nothing
+	NoRecordOfSealed  Remark = "no record of the sealed"     // nothing
+	NoRecordOfPaths   Remark = "no record of paths"          // the file
+	FilesStay         Remark = "spec and record stay"        // the jar
+	LineLeftOut       Remark = "line left out"               // why
+	NotTrusted        Remark = "not trusted"                 // the jar
+	MakesWay          Remark = "makes way"                   // nothing
+	PythonUpgraded    Remark = "Python upgraded"             // its version now, and when the jar was made
+	Undone            Remark = "undone"                      // nothing
+	Completed         Remark = "completed"                   // nothing
+	ChangedSince      Remark = "changed since"               // the file
+	OutsideOfImage    Remark = "outside of the image"        // the file
+	OldPrompt         Remark = "old name in the prompt"      // why
+	RecordAnew        Remark = "record made anew"            // what is wrong with the old one
+	MachineSettings   Remark = "settings of the machine"     // what is wrong with them
+)
+
+// Note is a remark with what it is about, in the order that is told beside it.
+type Note struct {
+	Remark Remark
+	Of     []string
+}
+
+func (n Note) same(other Note) bool { return n.Remark == other.Remark && slices.Equal(n.Of, other.Of) }
