@@ -83,7 +83,7 @@ func (a *Applier) Do(ctx context.Context, w Work) (Done, error) {
 	for path, file := range w.Own {
 		change.Own[path] = file
 	}
-	origins := ReadOrigins(w.Jar)
+	origins := w.Jar.Origins()
 	for _, i := range w.Plan.Mend {
 		// What a jar is mended from is looked at first: the damaged file may be
 		// the store's own.
@@ -100,7 +100,7 @@ func (a *Applier) Do(ctx context.Context, w Work) (Done, error) {
 	if out.Wrote, err = w.collectWrites(&change); err != nil {
 		return out, err
 	}
-	if w.Plan.Empty() && len(change.Own) == 0 && change.Spec == nil && change.Record == nil && sameOrigins(w.Jar, origins) {
+	if w.Plan.Empty() && len(change.Own) == 0 && change.Spec == nil && change.Record == nil {
 		return out, nil
 	}
 	if err := a.put(ctx, w, change, origins, &out); err != nil {
@@ -131,7 +131,7 @@ func (a *Applier) put(ctx context.Context, w Work, change jar.Change, origins ma
 		origins[one.Name] = one.tree.SHA256
 		return &jar.Addition{Wheel: one.wheel, Requested: one.Asked, Direct: directOf(one.File, one.tree.SHA256), Stored: one.stored, Compiled: one.compiled}, nil
 	}
-	change.Final = func(own map[string]jar.OwnFile) error { return a.noteOrigins(w, origins, own) }
+	change.Final = func(own map[string]jar.OwnFile) error { return a.noteState(w, origins, own) }
 	var placed atomic.Int64
 	change.Progress = func(n int) {
 		placed.Add(int64(n))
@@ -152,11 +152,9 @@ func (a *Applier) put(ctx context.Context, w Work, change jar.Change, origins ma
 	return err
 }
 
-// noteOrigins are the files that tell where everything came from.
-func (a *Applier) noteOrigins(w Work, origins map[string]string, own map[string]jar.OwnFile) error {
-	if !sameOrigins(w.Jar, origins) {
-		own[originsPath] = jar.OwnFile{Data: originsText(origins)}
-	}
+// noteState writes down the state that a change leads to, and where everything in it came
+// from.
+func (a *Applier) noteState(w Work, origins map[string]string, own map[string]jar.OwnFile) error {
 	next, err := a.nextMoment(w, origins)
 	if err != nil {
 		return err

@@ -84,7 +84,7 @@ func (b *bench) do(change func(*apply.Work), choices ...plan.Choice) (apply.Done
 	require.NoError(b.t, err)
 	survey, err := j.Survey(installed)
 	require.NoError(b.t, err)
-	origins := apply.ReadOrigins(j)
+	origins := j.Origins()
 	aim := plan.Aim{Choices: choices, Here: b.catalog.Here, Warnings: b.applier.Store.Warnings}
 	for _, d := range installed {
 		aim.Held = append(aim.Held, plan.Held{Name: d.Key(), Version: d.Version(), Package: origins[d.Key()], Damaged: !survey.Whole(d.Key())})
@@ -142,7 +142,7 @@ func TestAPlanIsCarriedOut(t *testing.T) {
 	j, err := jar.Open(b.at.Root)
 	require.NoError(t, err)
 	assert.True(t, j.State.Parts.Has(project.Part{Group: "tests"}))
-	assert.Equal(t, core.File.SHA256(), apply.ReadOrigins(j)["orchard-core"])
+	assert.Equal(t, core.File.SHA256(), j.Origins()["orchard-core"])
 	last, _, err := j.LastMoment()
 	require.NoError(t, err)
 	assert.Equal(t, []string{"+brixmeter 1.2", "+orchard-core 2.0"}, last.Did)

@@ -107,3 +107,11 @@ func Choices(to jar.Moment) ([]plan.Choice, error) {
 	sort.Slice(out, func(i, j int) bool { return out[i].Name < out[j].Name })
 	return out, nil
 }
+
+// directOf is direct_url.json (PEP 610) for a file that no index gave.
+func directOf(f index.File, sum string) *metadata.DirectURL {
+	if f.Index != "" {
+		return nil
+	}
+	return &metadata.DirectURL{URL: f.URL, ArchiveInfo: &metadata.ArchiveInfo{Hashes: map[string]string{"sha256": sum}}}
+}

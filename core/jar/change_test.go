@@ -106,14 +106,14 @@ func TestMore(t *testing.T) {
 	assert.Empty(t, installed)
 	c := coming(nil, pack(t, "press", "1.0", "", "press.py="), pack(t, "must", "1.0", "", "must.py="))
 	c.Final = func(own map[string]jar.OwnFile) error {
-		own["glassjar/origins.json"] = jar.OwnFile{Data: []byte("both came")}
+		own["glassjar/base"] = jar.OwnFile{Data: []byte("both came")}
 		return nil
 	}
 	require.NoError(t, apply(t, j, c))
 	if installed, err = j.Installed(); assert.NoError(t, err) {
 		assert.Len(t, installed, 2)
 	}
-	assert.Equal(t, "both came", read(t, j, "glassjar/origins.json"))
+	assert.Equal(t, "both came", read(t, j, "glassjar/base"))
 	c = coming(nil)
 	c.Final = func(map[string]jar.OwnFile) error { return lost }
 	assert.ErrorIs(t, apply(t, j, c), lost)

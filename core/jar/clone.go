@@ -11,7 +11,6 @@ import (
 
 	"glassjar/core/guard"
 	"glassjar/core/interpreter"
-	"glassjar/core/limits"
 	"glassjar/core/store"
 )
 
@@ -43,17 +42,7 @@ func (j *Jar) copyInto(ctx context.Context, root, way string) (files int, err er
 	if first := group.Wait(); first != nil {
 		err = first
 	}
-	if err != nil {
-		return files, err
-	}
-	origins, err := limits.ReadFile(j.Path(ownFolder, "origins.json"), limits.Own)
-	if os.IsNotExist(err) {
-		return files, nil
-	}
-	if err != nil {
-		return files, err
-	}
-	return files, OwnFile{Data: origins}.write(filepath.Join(root, ownFolder, "origins.json"))
+	return files, err
 }
 
 // copyFolder lists a folder and those below it, and has their files copied.

@@ -129,6 +129,22 @@ func (j *Jar) LastMoment() (Moment, bool, error) {
 	return Moment{}, false, err
 }
 
+// Origins tells by the names of distributions from which package file, by its SHA-256,
+// each was unpacked, as the newest state has it; nothing for no jar, and where the state
+// cannot be read: then all is compared by version alone.
+func (j *Jar) Origins() map[string]string {
+	out := map[string]string{}
+	if j == nil {
+		return out
+	}
+	if last, ok, err := j.LastMoment(); err == nil && ok {
+		for _, p := range last.Packages {
+			out[p.Name] = p.SHA256
+		}
+	}
+	return out
+}
+
 // NextNumber is that of the state that comes next: after all that have a file,
 // damaged ones too.
 func (j *Jar) NextNumber() (int, error) {

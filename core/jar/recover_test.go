@@ -47,7 +47,7 @@ func cellar(t *testing.T) (*jar.Jar, jar.Change) {
 	state.Prompt = "renamed"
 	text, err := state.WithParts(project.Parts{Groups: []string{"tests"}})
 	require.NoError(t, err)
-	c.Own = map[string]jar.OwnFile{jar.StatePath: {Data: text}, "glassjar/origins.json": {Data: []byte("{}")}, jar.MomentPath(1): {Data: []byte(`{"number": 1}`)}, "bin/python3": {Link: "python3.12"}, "bin/activate.nu": {Gone: true}}
+	c.Own = map[string]jar.OwnFile{jar.StatePath: {Data: text}, "glassjar/base": {Data: []byte("{}")}, jar.MomentPath(1): {Data: []byte(`{"number": 1}`)}, "bin/python3": {Link: "python3.12"}, "bin/activate.nu": {Gone: true}}
 	return j, c
 }
 

@@ -8,7 +8,6 @@ import (
 	"slices"
 	"strings"
 
-	"glassjar/core/apply"
 	"glassjar/core/jar"
 	"glassjar/core/place"
 	"glassjar/core/plan"
@@ -120,7 +119,7 @@ func (m *Machine) jarSide(ctx context.Context, at place.Place) (*side, error) {
 	if err != nil {
 		return nil, err
 	}
-	origins, last := apply.ReadOrigins(j), map[string]jar.MomentPackage{}
+	last := map[string]jar.MomentPackage{}
 	moment, ok, err := j.LastMoment()
 	if err != nil {
 		return nil, err
@@ -132,7 +131,7 @@ func (m *Machine) jarSide(ctx context.Context, at place.Place) (*side, error) {
 	}
 	for _, d := range installed {
 		p := sidePackage{version: d.Version().String(), contents: j.ContentsSum(d), index: last[d.Key()].Index}
-		if sum := origins[d.Key()]; sum != "" {
+		if sum := last[d.Key()].SHA256; sum != "" {
 			p.sums = []string{sum}
 		}
 		s.packages[d.Key()] = p

@@ -124,7 +124,7 @@ func (m *Machine) toMoment(ctx context.Context, p *job, installed []jar.Installe
 	if p.choices, err = apply.Choices(to); err != nil {
 		return nil, err
 	}
-	origins := apply.ReadOrigins(p.jar)
+	origins := p.jar.Origins()
 	survey, err := p.jar.QuickSurvey(installed)
 	if err != nil {
 		return nil, err

@@ -7,7 +7,6 @@ import (
 	"slices"
 	"strings"
 
-	"glassjar/core/apply"
 	"glassjar/core/catalog"
 	"glassjar/core/interpreter"
 	"glassjar/core/jar"
@@ -53,7 +52,7 @@ func newJob(at place.Place) *job {
 // else there is to know; stays which of the others stay; survey, if not nil, which files
 // are not as they should be.
 func (p *job) compare(installed []jar.Installed, stays func(jar.Installed) bool, survey *jar.Survey, aim plan.Aim) {
-	origins := apply.ReadOrigins(p.jar)
+	origins := p.jar.Origins()
 	for _, d := range installed {
 		aim.Held = append(aim.Held, plan.Held{Name: d.Key(), Version: d.Version(), Package: origins[d.Key()], Stays: stays(d),
 			Damaged: d.Damage != "" || survey != nil && !survey.Whole(d.Key())})

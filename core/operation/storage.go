@@ -6,7 +6,6 @@ import (
 	"sort"
 	"time"
 
-	"glassjar/core/apply"
 	"glassjar/core/jar"
 	"glassjar/core/progress"
 	"glassjar/core/requirement"
@@ -85,9 +84,6 @@ func (m *Machine) needs(going map[string]bool) (all map[string]string, byJar map
 			return nil, nil, err
 		}
 		mine := map[string]bool{}
-		for name, sum := range apply.ReadOrigins(j) {
-			all[sum], mine[sum] = name, true
-		}
 		for _, s := range states {
 			for _, p := range s.Packages {
 				all[p.SHA256], mine[p.SHA256] = p.Name, true

@@ -10,7 +10,6 @@ import (
 	"slices"
 	"strings"
 
-	"glassjar/core/apply"
 	"glassjar/core/atomicfile"
 	"glassjar/core/jar"
 	"glassjar/core/place"
@@ -50,8 +49,12 @@ func (m *Machine) statePrint(j *jar.Jar, at place.Place) string {
 		return ""
 	}
 	h := sha256.New()
-	fmt.Fprintf(h, "settled 2\n%s\n%s %d %d\n", j.Root, base, program.Size(), program.ModTime().UnixNano())
-	for _, file := range []string{m.Folders.Settings, at.SpecFile, at.RecordFile, j.StateFile(), apply.OriginsFile(j)} {
+	fmt.Fprintf(h, "settled 3\n%s\n%s %d %d\n", j.Root, base, program.Size(), program.ModTime().UnixNano())
+	next, err := j.NextNumber()
+	if err != nil {
+		return ""
+	}
+	for _, file := range []string{m.Folders.Settings, at.SpecFile, at.RecordFile, j.StateFile(), j.MomentFile(next - 1)} {
 		data, err := os.ReadFile(file)
 		if err != nil && !os.IsNotExist(err) {
 			return ""
