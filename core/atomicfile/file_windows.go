@@ -1,24 +1,23 @@
 package atomicfile
 
 import (
+	"context"
 	"errors"
 	"io/fs"
 	"os"
 	"time"
 
 	"golang.org/x/sys/windows"
+
+	"glassjar/core/internal/retry"
 )
 
 // replace tries for a second: another program may be reading the file just now.
-func replace(from, to string) (err error) {
-	for range 50 {
-		err = os.Rename(from, to)
-		if !errors.Is(err, windows.ERROR_SHARING_VIOLATION) && !errors.Is(err, windows.ERROR_ACCESS_DENIED) {
-			return err
-		}
-		time.Sleep(20 * time.Millisecond)
+func replace(from, to string) error {
+	busy := func(err error) bool {
+		return errors.Is(err, windows.ERROR_SHARING_VIOLATION) || errors.Is(err, windows.ERROR_ACCESS_DENIED)
 	}
-	return err
+	return retry.Do(context.Background(), 12, 8*time.Millisecond, busy, func() error { return os.Rename(from, to) })
 }
 
 // likeBefore has nothing to do: a file takes its rights from its folder.

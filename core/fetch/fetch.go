@@ -368,17 +368,6 @@ func (c *Client) readOnce(ctx context.Context, address, accept string, limit int
 	return data, &Response{URL: res.Request.URL, ContentType: res.Header.Get("Content-Type"), Size: int64(len(data))}, nil
 }
 
-func wait(ctx context.Context, d time.Duration) error {
-	t := time.NewTimer(d)
-	defer t.Stop()
-	select {
-	case <-ctx.Done():
-		return ctx.Err()
-	case <-t.C:
-		return nil
-	}
-}
-
 // plain takes the request's words off an error: they repeat the address, and
 // may hold what must not be shown.
 func plain(err error) error {

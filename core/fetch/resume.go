@@ -7,6 +7,8 @@ import (
 	"io"
 	"net/http"
 	"strings"
+
+	"glassjar/core/internal/retry"
 )
 
 // resuming reads a body and, where it breaks off, asks for the rest.
@@ -51,7 +53,7 @@ func (r *resuming) again(cause error) error {
 		return lost
 	}
 	r.left--
-	if err := wait(r.ctx, r.client.pause()<<min(4, r.client.retries()-r.left-1)); err != nil {
+	if err := retry.Wait(r.ctx, r.client.pause()<<min(4, r.client.retries()-r.left-1)); err != nil {
 		return err
 	}
 	r.body.Close()
@@ -118,15 +120,7 @@ func (c *Client) Remote(ctx context.Context, address string) (f *RemoteFile, err
 
 // repeat does something again that broke off.
 func (c *Client) repeat(ctx context.Context, do func() error) error {
-	for try := 0; ; try++ {
-		err := do()
-		if !errors.Is(err, errBroken) || try == c.retries() {
-			return err
-		}
-		if err := wait(ctx, c.pause()<<min(4, try)); err != nil {
-			return err
-		}
-	}
+	return retry.Do(ctx, c.retries()+1, c.pause(), func(err error) bool { return errors.Is(err, errBroken) }, do)
 }
 
 func (c *Client) remote(ctx context.Context, address string) (*RemoteFile, error) {

@@ -16,6 +16,7 @@ import (
 	"syscall"
 	"time"
 
+	"glassjar/core/internal/retry"
 	"glassjar/core/version"
 )
 
@@ -45,16 +46,17 @@ const (
 
 // Probe starts a program and asks what it is. The error is a [Rejection].
 func Probe(ctx context.Context, path string, timeout time.Duration) (in Interpreter, err error) {
-	for n := range tries {
-		in, err = probeOnce(ctx, path, timeout)
-		if r, ok := err.(Rejection); !ok || !r.Passing {
-			return in, err
-		}
-		select {
-		case <-ctx.Done():
-			return in, err
-		case <-time.After(tryPause << n):
-		}
+	passing := func(err error) bool {
+		r, ok := err.(Rejection)
+		return ok && r.Passing
+	}
+	var last error
+	err = retry.Do(ctx, tries, tryPause, passing, func() error {
+		in, last = probeOnce(ctx, path, timeout)
+		return last
+	})
+	if err != nil {
+		err = last // that of the program, also where the waiting was ended
 	}
 	return in, err
 }
