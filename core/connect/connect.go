@@ -11,9 +11,9 @@ import (
 	"fmt"
 	"strings"
 
-	"github.com/tailscale/hujson"
+	"glassjar/core/tomltext"
 
-	"glassjar/core/project"
+	"github.com/tailscale/hujson"
 )
 
 // Key is one setting that is added to a file.
@@ -136,10 +136,10 @@ func JSONText(s string) string {
 func SetTOML(text []byte, keys []Key) ([]byte, []Key) {
 	out := append([]Key(nil), keys...)
 	for i, k := range keys {
-		if before, ok := project.GetKey(text, k.Path); ok {
+		if before, ok := tomltext.Get(text, k.Path); ok {
 			out[i].Before = &before
 		}
-		text = project.SetKey(text, k.Path, k.Value)
+		text = tomltext.Set(text, k.Path, k.Value)
 	}
 	return text, out
 }

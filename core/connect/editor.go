@@ -5,7 +5,7 @@ import (
 	"strings"
 
 	"glassjar/core/jar"
-	"glassjar/core/project"
+	"glassjar/core/tomltext"
 )
 
 // WorkspaceFile is where editors whose settings are JSON with comments keep those
@@ -28,12 +28,12 @@ func WorkspaceKeys(folder string, l jar.Layout) []Key {
 // already.
 func ServerKeys(text []byte, folder string, l jar.Layout, minor string) []Key {
 	keys := []Key{
-		{Path: []string{"tool", "pyright", "extraPaths"}, Value: project.TextList([]string{path.Join(folder, l.Site())})},
-		{Path: []string{"tool", "pyright", "pythonVersion"}, Value: project.Text(minor)},
+		{Path: []string{"tool", "pyright", "extraPaths"}, Value: tomltext.Strings([]string{path.Join(folder, l.Site())})},
+		{Path: []string{"tool", "pyright", "pythonVersion"}, Value: tomltext.String(minor)},
 	}
 	for _, other := range []struct{ table, key string }{{"mypy", "python_executable"}, {"pyrefly", "python-interpreter-path"}} {
 		if strings.Contains(string(text), "[tool."+other.table+"]") {
-			keys = append(keys, Key{Path: []string{"tool", other.table, other.key}, Value: project.Text(path.Join(folder, l.Python()))})
+			keys = append(keys, Key{Path: []string{"tool", other.table, other.key}, Value: tomltext.String(path.Join(folder, l.Python()))})
 		}
 	}
 	return keys

@@ -17,6 +17,7 @@ import (
 	"glassjar/core/limits"
 	"glassjar/core/place"
 	"glassjar/core/project"
+	"glassjar/core/tomltext"
 )
 
 // FileEdit is a file that is written or changed outside of jars.
@@ -222,7 +223,7 @@ func (w written) takeOut(now []byte) (after []byte, left []string, err error) {
 	isJSON := filepath.Ext(w.File) == ".json"
 	for _, k := range w.Keys {
 		name := k.Path[len(k.Path)-1]
-		have, ok := project.GetKey(now, k.Path)
+		have, ok := tomltext.Get(now, k.Path)
 		if isJSON {
 			have, ok = connect.GetJSON(now, name)
 		}
@@ -236,12 +237,12 @@ func (w written) takeOut(now []byte) (after []byte, left []string, err error) {
 			now, _, err = connect.SetJSON(now, []connect.Key{{Path: k.Path, Value: *k.Before}})
 		case k.Before == nil:
 			table := k.Path[:len(k.Path)-1]
-			now = project.DropKey(now, k.Path)
-			if w.Before == nil || !project.HasTable([]byte(*w.Before), table) {
-				now = project.DropEmptyTable(now, table)
+			now = tomltext.Drop(now, k.Path)
+			if w.Before == nil || !tomltext.HasTable([]byte(*w.Before), table) {
+				now = tomltext.DropEmptyTable(now, table)
 			}
 		default:
-			now = project.SetKey(now, k.Path, *k.Before)
+			now = tomltext.Set(now, k.Path, *k.Before)
 		}
 		if err != nil {
 			return nil, nil, err

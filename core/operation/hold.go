@@ -267,19 +267,28 @@ func (m *Machine) beginAt(ctx context.Context, ref string) (at place.Place, rele
 	return at, release, err
 }
 
+// held is a jar that a command changes, with what is in it.
+type held struct {
+	place     place.Place
+	spec      *project.Spec
+	jar       *jar.Jar
+	installed []jar.Installed
+	release   func()
+}
+
 // beginFilled is [Machine.begin] for a command that changes what is in a jar: it
 // also opens the jar and lists that.
-func (m *Machine) beginFilled(ctx context.Context, ref string) (at place.Place, spec *project.Spec, j *jar.Jar, installed []jar.Installed, release func(), err error) {
-	if at, spec, release, err = m.begin(ctx, ref); err != nil {
-		return at, nil, nil, nil, nil, err
+func (m *Machine) beginFilled(ctx context.Context, ref string) (h held, err error) {
+	if h.place, h.spec, h.release, err = m.begin(ctx, ref); err != nil {
+		return h, err
 	}
-	if j, err = m.open(at); err == nil {
-		installed, err = j.Installed()
+	if h.jar, err = m.open(h.place); err == nil {
+		h.installed, err = h.jar.Installed()
 	}
 	if err != nil {
-		release()
+		h.release()
 	}
-	return at, spec, j, installed, release, err
+	return h, err
 }
 
 // look is how a command that only looks begins: it finds and opens the jar, and

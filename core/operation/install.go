@@ -21,6 +21,7 @@ import (
 	"glassjar/core/requirement"
 	"glassjar/core/resolve"
 	"glassjar/core/target"
+	"glassjar/core/tomltext"
 	"glassjar/core/version"
 )
 
@@ -63,7 +64,8 @@ func (m *Machine) Install(ctx context.Context, opt InstallOptions, decide Decide
 	if err != nil {
 		return nil, err
 	}
-	edited, err := addToSpec(base, at, asked, project.Part{Group: opt.Group, Extra: opt.Extra}, env)
+	into := project.Part{Group: opt.Group, Extra: opt.Extra}.Normal()
+	edited, err := addToSpec(base, at, asked, into, env)
 	if err != nil {
 		return nil, err
 	}
@@ -71,14 +73,7 @@ func (m *Machine) Install(ctx context.Context, opt InstallOptions, decide Decide
 	for _, a := range base.Asked {
 		known[a.Key()] = true
 	}
-	return m.toSpec(ctx, at, spec, edited, resolveOptions{pre: opt.Pre, known: known, asked: asked, groups: listOf(opt.Group), extras: listOf(opt.Extra)}, decide)
-}
-
-func listOf(name string) []string {
-	if name == "" {
-		return nil
-	}
-	return []string{requirement.Normalize(name)}
+	return m.toSpec(ctx, at, spec, edited, resolveOptions{pre: opt.Pre, known: known, asked: asked, part: into}, decide)
 }
 
 // readWants reads the requirements of a command line.
@@ -152,8 +147,8 @@ func addToSpec(spec *project.Spec, at place.Place, asked []project.Asked, into p
 	}
 	for _, name := range sortedNames(files) {
 		key := []string{"tool", "glassjar", "from-file", name}
-		if text = project.DropKey(text, key); files[name] != "" {
-			text = project.SetKey(text, key, project.Text(files[name]))
+		if text = tomltext.Drop(text, key); files[name] != "" {
+			text = tomltext.Set(text, key, tomltext.String(files[name]))
 		}
 	}
 	return project.ParseSpec(spec.File, text)
@@ -185,7 +180,7 @@ func bare(a project.Asked) bool {
 // counts in this environment.
 func mentions(spec *project.Spec, key string, into project.Part, env requirement.Environment) bool {
 	for _, a := range spec.Asked {
-		if a.Key() == key && a.Marker.Holds(env) && a.Part == into.Normal() {
+		if a.Key() == key && a.Marker.Holds(env) && a.Part == into {
 			return true
 		}
 	}
@@ -195,9 +190,9 @@ func mentions(spec *project.Spec, key string, into project.Part, env requirement
 type resolveOptions struct {
 	pre bool
 	// asked are what the command asks for; they come first among the roots.
-	asked  []project.Asked
-	groups []string
-	extras []string
+	asked []project.Asked
+	// part is the piece of the spec that they go into, with its name in normal form.
+	part project.Part
 	// known are names that the spec mentioned before the command.
 	known map[string]bool
 	// free are names that need not keep the version that the record has.
@@ -284,7 +279,7 @@ func (m *Machine) planFor(ctx context.Context, p *job, installed []jar.Installed
 	if err := m.remark(ctx, p, u); err != nil {
 		return err
 	}
-	p.parts = p.partsNow().With(opt.groups, opt.extras)
+	p.parts = p.partsNow().WithPart(opt.part)
 	p.choices = u.Parts(p.parts)
 	p.roots = roots
 	p.versions = map[string]version.Version{}

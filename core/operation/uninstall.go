@@ -9,6 +9,7 @@ import (
 	"glassjar/core/near"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
+	"glassjar/core/tomltext"
 )
 
 // StillNeededError says that distributions cannot go since others need them.
@@ -41,11 +42,11 @@ func (e *NotInstalledError) Error() string {
 // Uninstall takes distributions out of a jar and its spec, and what only they
 // needed.
 func (m *Machine) Uninstall(ctx context.Context, ref string, names []string, decide Decide) (*Outcome, error) {
-	at, spec, j, installed, release, err := m.beginFilled(ctx, ref)
+	h, err := m.beginFilled(ctx, ref)
 	if err != nil {
 		return nil, err
 	}
-	defer release()
+	defer h.release()
 	gone := map[string]bool{}
 	for _, n := range names {
 		if !requirement.ValidName(n) {
@@ -53,14 +54,14 @@ func (m *Machine) Uninstall(ctx context.Context, ref string, names []string, dec
 		}
 		gone[requirement.Normalize(n)] = true
 	}
-	edited, err := m.specToChange(ctx, at, spec)
+	edited, err := m.specToChange(ctx, h.place, h.spec)
 	if err != nil {
 		return nil, err
 	}
-	if err := checkThere(installed, edited, gone); err != nil {
+	if err := checkThere(h.installed, edited, gone); err != nil {
 		return nil, err
 	}
-	if err := m.stillNeeded(ctx, j, installed, gone); err != nil {
+	if err := m.stillNeeded(ctx, h.jar, h.installed, gone); err != nil {
 		return nil, err
 	}
 	if edited.Exists() {
@@ -70,14 +71,14 @@ func (m *Machine) Uninstall(ctx context.Context, ref string, names []string, dec
 		}
 		for _, name := range sortedNames(edited.Tool.FromFile) {
 			if gone[name] {
-				text = project.DropKey(text, []string{"tool", "glassjar", "from-file", name})
+				text = tomltext.Drop(text, []string{"tool", "glassjar", "from-file", name})
 			}
 		}
-		if edited, err = project.ParseSpec(spec.File, text); err != nil {
+		if edited, err = project.ParseSpec(h.spec.File, text); err != nil {
 			return nil, err
 		}
 	}
-	return m.toSpec(ctx, at, spec, edited, resolveOptions{gone: gone}, decide)
+	return m.toSpec(ctx, h.place, h.spec, edited, resolveOptions{gone: gone}, decide)
 }
 
 func checkThere(installed []jar.Installed, spec *project.Spec, gone map[string]bool) error {

@@ -11,6 +11,7 @@ import (
 	"glassjar/core/place"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
+	"glassjar/core/tomltext"
 )
 
 // specToChange is the spec that a command changes. Where it says nothing of what is
@@ -51,10 +52,10 @@ func (m *Machine) specToChange(ctx context.Context, at place.Place, spec *projec
 	}
 	text := out.Text
 	for _, name := range sortedNames(files) {
-		text = project.SetKey(text, []string{"tool", "glassjar", "from-file", name}, project.Text(files[name]))
+		text = tomltext.Set(text, []string{"tool", "glassjar", "from-file", name}, tomltext.String(files[name]))
 	}
 	if len(record.RequiresPython) > 0 && out.Project {
-		text = project.SetKey(text, []string{"project", "requires-python"}, project.Text(record.RequiresPython.String()))
+		text = tomltext.Set(text, []string{"project", "requires-python"}, tomltext.String(record.RequiresPython.String()))
 	}
 	return project.ParseSpec(spec.File, text)
 }

@@ -75,23 +75,23 @@ func namesOf(installed []jar.Installed) map[string]bool {
 // Upgrade moves distributions of a jar, or all, to the newest versions that fit
 // the spec, and writes down what came of it.
 func (m *Machine) Upgrade(ctx context.Context, ref string, names []string, pre bool, decide Decide) (*Outcome, error) {
-	at, spec, _, installed, release, err := m.beginFilled(ctx, ref)
+	h, err := m.beginFilled(ctx, ref)
 	if err != nil {
 		return nil, err
 	}
-	defer release()
-	free := namesOf(installed)
+	defer h.release()
+	free := namesOf(h.installed)
 	if len(names) > 0 {
 		if free, err = namedIn(names, free); err != nil {
 			return nil, err
 		}
 	}
-	p, err := m.planUpgrade(ctx, at, spec, resolveOptions{pre: pre, free: free, named: free})
+	p, err := m.planUpgrade(ctx, h.place, h.spec, resolveOptions{pre: pre, free: free, named: free})
 	if err != nil {
 		return nil, err
 	}
 	var watched []jar.Installed
-	for _, d := range installed {
+	for _, d := range h.installed {
 		if free[d.Key()] {
 			watched = append(watched, d)
 		}

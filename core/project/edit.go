@@ -9,6 +9,7 @@ import (
 	"github.com/pelletier/go-toml/v2/unstable"
 
 	"glassjar/core/requirement"
+	"glassjar/core/tomltext"
 )
 
 // path is where the requirements of a part are written.
@@ -88,18 +89,18 @@ func (s *Spec) insert(text []byte, part Part, add []string, newName string) ([]b
 func (s *Spec) newArray(text []byte, path []string, newName string) []byte {
 	table, key := path[:len(path)-1], path[len(path)-1]
 	line := key + " = []"
-	if _, ok := endOfTable(text, table); !ok && hasDotted(text, table) {
-		return addLine(text, nil, strings.Join(path, ".")+" = []") // as the others are written
+	if _, ok := tomltext.EndOfTable(text, table); !ok && tomltext.HasDotted(text, table) {
+		return tomltext.AddLine(text, nil, strings.Join(path, ".")+" = []") // as the others are written
 	} else if ok {
-		return addLine(text, table, line)
+		return tomltext.AddLine(text, table, line)
 	}
 	if path[0] == "project" && !s.Project {
-		text = addTable(text, "[project]", "name = "+tomlString(newName), `version = "0.1.0"`)
+		text = tomltext.AddTable(text, "[project]", "name = "+tomltext.String(newName), `version = "0.1.0"`)
 		if len(path) == 2 {
-			return addLine(text, table, line)
+			return tomltext.AddLine(text, table, line)
 		}
 	}
-	return addTable(text, "["+strings.Join(table, ".")+"]", line)
+	return tomltext.AddTable(text, "["+strings.Join(table, ".")+"]", line)
 }
 
 // array is the place of an array in a text.
@@ -129,7 +130,7 @@ func samePath(have, want []string) bool {
 func findArray(text []byte, path []string) (array, bool) {
 	var out array
 	found := false
-	walkKeys(text, func(have []string, keyEnd int, value *unstable.Node) bool {
+	tomltext.Walk(text, func(have []string, keyEnd int, value *unstable.Node) bool {
 		if !samePath(have, path) || value.Kind != unstable.Array {
 			return false
 		}
@@ -176,10 +177,6 @@ func brackets(text []byte, keyEnd int, items []item) (int, int) {
 	return -1, -1
 }
 
-func splice(text []byte, from, to int, with string) []byte {
-	return append(append(append([]byte(nil), text[:from]...), with...), text[to:]...)
-}
-
 // put writes a requirement in the place of the one that it replaces, or adds it in the
 // array's own style. keep are texts of items that stay.
 func (a array) put(text []byte, want requirement.Requirement, one string, keep map[string]bool) []byte {
@@ -195,7 +192,7 @@ func (a array) put(text []byte, want requirement.Requirement, one string, keep m
 			text = a.dropItem(text, i)
 		}
 		it := a.items[replaced[0]]
-		return splice(text, it.start, it.end, tomlString(one))
+		return tomltext.Splice(text, it.start, it.end, tomltext.String(one))
 	}
 	return a.addItem(text, one)
 }
@@ -203,11 +200,11 @@ func (a array) put(text []byte, want requirement.Requirement, one string, keep m
 // addItem adds an item at the end of the array, in the array's own style.
 func (a array) addItem(text []byte, one string) []byte {
 	if len(a.items) == 0 {
-		return splice(text, a.close, a.close, "\n    "+tomlString(one)+",\n")
+		return tomltext.Splice(text, a.close, a.close, "\n    "+tomltext.String(one)+",\n")
 	}
 	last := a.items[len(a.items)-1]
 	if !bytes.Contains(text[a.open:a.close], []byte("\n")) {
-		return splice(text, last.end, last.end, ", "+tomlString(one))
+		return tomltext.Splice(text, last.end, last.end, ", "+tomltext.String(one))
 	}
 	// One item a line: the new line goes after the last item's, whose comment
 	// stays with it.
@@ -222,9 +219,9 @@ func (a array) addItem(text []byte, one string) []byte {
 			indent = lead
 		}
 	}
-	text = splice(text, lineEnd, lineEnd, "\n"+indent+tomlString(one)+",")
+	text = tomltext.Splice(text, lineEnd, lineEnd, "\n"+indent+tomltext.String(one)+",")
 	if !strings.Contains(strings.SplitN(tail, "#", 2)[0], ",") {
-		text = splice(text, last.end, last.end, ",")
+		text = tomltext.Splice(text, last.end, last.end, ",")
 	}
 	return text
 }
@@ -258,31 +255,7 @@ func (a array) dropItem(text []byte, i int) []byte {
 	} else if i == len(a.items)-1 && i > 0 {
 		from = a.items[i-1].end
 	}
-	return splice(text, from, to, "")
-}
-
-// tomlString writes a basic string, or a literal one where that reads better.
-func tomlString(s string) string {
-	if strings.Contains(s, `"`) && !strings.ContainsAny(s, "'\n\r\t\\") {
-		return "'" + s + "'"
-	}
-	var b strings.Builder
-	b.WriteByte('"')
-	for _, r := range s {
-		switch {
-		case r == '"' || r == '\\':
-			b.WriteByte('\\')
-			b.WriteRune(r)
-		case r == '\n':
-			b.WriteString(`\n`)
-		case r < ' ' || r == 0x7f:
-			fmt.Fprintf(&b, `\u%04X`, r)
-		default:
-			b.WriteRune(r)
-		}
-	}
-	b.WriteByte('"')
-	return b.String()
+	return tomltext.Splice(text, from, to, "")
 }
 
 // EditIndexes is the spec's text with [tool.glassjar] indexes replaced by a
@@ -293,4 +266,22 @@ func (s *Spec) EditIndexes(list []IndexEntry) ([]byte, error) {
 		return nil, fmt.Errorf("the spec could not be edited: %w", err)
 	}
 	return text, nil
+}
+
+// indexList is a list of indexes as TOML writes it, one a line.
+func indexList(list []IndexEntry) string {
+	var b strings.Builder
+	b.WriteString("[")
+	for _, e := range list {
+		fmt.Fprintf(&b, "\n    { name = %s, at = %s },", tomltext.String(e.Name), tomltext.String(e.At))
+	}
+	if len(list) > 0 {
+		b.WriteString("\n")
+	}
+	return b.String() + "]"
+}
+
+// SetIndexes is a TOML text in which a key has a list of indexes as its value.
+func SetIndexes(text []byte, path []string, list []IndexEntry) []byte {
+	return tomltext.Set(text, path, indexList(list))
 }

@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"glassjar/core/requirement"
+	"glassjar/core/tomltext"
 )
 
 // ListError is all that is wrong in a plain list.
@@ -22,7 +23,7 @@ func (e *ListError) Error() string { return e.Faults[0].Error() }
 // follows it that is none, and left are the faults of all lines that are not taken
 // whole.
 func ParseList(file, text string) (asked []Asked, left []*FileError, err error) {
-	text = strings.TrimPrefix(text, string(mark))
+	text = strings.TrimPrefix(text, string(tomltext.Mark))
 	for n, line := range strings.Split(text, "\n") {
 		line = strings.TrimSpace(line)
 		// Within an address a '#' begins a fragment; a comment stands apart.

@@ -117,6 +117,17 @@ func (p Parts) With(groups, extras []string) Parts {
 	return Parts{add(p.Groups, groups), add(p.Extras, extras), p.Only}
 }
 
+// WithPart adds a part.
+func (p Parts) WithPart(part Part) Parts {
+	switch {
+	case part.Group != "":
+		return p.With([]string{part.Group}, nil)
+	case part.Extra != "":
+		return p.With(nil, []string{part.Extra})
+	}
+	return p
+}
+
 // Equal reports whether both are the same.
 func (p Parts) Equal(q Parts) bool {
 	return slices.Equal(p.Groups, q.Groups) && slices.Equal(p.Extras, q.Extras) && p.Only == q.Only

@@ -17,6 +17,7 @@ import (
 	"glassjar/core/internal/lazy"
 	"glassjar/core/limits"
 	"glassjar/core/requirement"
+	"glassjar/core/tomltext"
 	"glassjar/core/version"
 )
 
@@ -168,7 +169,7 @@ func ParseRecord(file string, text []byte) (*Record, error) {
 	if err := limits.TOML(file, text); err != nil {
 		return nil, err
 	}
-	if err := toml.Unmarshal(plain(text), &raw); err != nil {
+	if err := toml.Unmarshal(tomltext.Plain(text), &raw); err != nil {
 		return nil, tomlFault(file, err)
 	}
 	fail := func(where, why string) (*Record, error) {
@@ -361,22 +362,22 @@ func (r *Record) Format() []byte {
 	if len(r.Environments) > 0 {
 		b.WriteString("environments = [\n")
 		for _, m := range r.Environments {
-			fmt.Fprintf(&b, "    %s,\n", tomlString(m.String()))
+			fmt.Fprintf(&b, "    %s,\n", tomltext.String(m.String()))
 		}
 		b.WriteString("]\n")
 	}
 	if len(r.RequiresPython) > 0 {
-		fmt.Fprintf(&b, "requires-python = %s\n", tomlString(r.RequiresPython.String()))
+		fmt.Fprintf(&b, "requires-python = %s\n", tomltext.String(r.RequiresPython.String()))
 	}
 	for _, l := range []struct {
 		key  string
 		list []string
 	}{{"extras", r.Extras}, {"dependency-groups", r.Groups}, {"default-groups", r.DefaultGroups}} {
 		if len(l.list) > 0 {
-			fmt.Fprintf(&b, "%s = %s\n", l.key, tomlList(l.list))
+			fmt.Fprintf(&b, "%s = %s\n", l.key, tomltext.Strings(l.list))
 		}
 	}
-	fmt.Fprintf(&b, "created-by = %s\n", tomlString(r.CreatedBy))
+	fmt.Fprintf(&b, "created-by = %s\n", tomltext.String(r.CreatedBy))
 	if len(r.Packages) == 0 {
 		b.WriteString("packages = []\n")
 	}
@@ -385,7 +386,7 @@ func (r *Record) Format() []byte {
 	}
 	b.WriteString("\n[tool.glassjar]\nasked = [\n")
 	for _, a := range r.Asked {
-		fmt.Fprintf(&b, "    %s,\n", tomlString(a))
+		fmt.Fprintf(&b, "    %s,\n", tomltext.String(a))
 	}
 	b.WriteString("]\n")
 	if r.SeeSystem {
@@ -394,7 +395,7 @@ func (r *Record) Format() []byte {
 	if len(r.Left) > 0 {
 		b.WriteString("left-out = [\n")
 		for _, l := range r.Left {
-			fmt.Fprintf(&b, "    { targets = %s, why = %s },\n", tomlList(l.Targets), tomlString(l.Why))
+			fmt.Fprintf(&b, "    { targets = %s, why = %s },\n", tomltext.Strings(l.Targets), tomltext.String(l.Why))
 		}
 		b.WriteString("]\n")
 	}
@@ -407,40 +408,32 @@ func tomlKey(key string) string {
 	if bareKey().MatchString(key) {
 		return key
 	}
-	return tomlString(key)
-}
-
-func tomlList(list []string) string {
-	parts := make([]string, len(list))
-	for i, s := range list {
-		parts[i] = tomlString(s)
-	}
-	return "[" + strings.Join(parts, ", ") + "]"
+	return tomltext.String(key)
 }
 
 func (p Package) format(b *bytes.Buffer) {
-	fmt.Fprintf(b, "\n[[packages]]\nname = %s\n", tomlString(p.Name))
+	fmt.Fprintf(b, "\n[[packages]]\nname = %s\n", tomltext.String(p.Name))
 	if !p.Version.IsZero() {
-		fmt.Fprintf(b, "version = %s\n", tomlString(p.Version.String()))
+		fmt.Fprintf(b, "version = %s\n", tomltext.String(p.Version.String()))
 	}
 	if !p.Marker.IsZero() {
-		fmt.Fprintf(b, "marker = %s\n", tomlString(p.Marker.String()))
+		fmt.Fprintf(b, "marker = %s\n", tomltext.String(p.Marker.String()))
 	}
 	if len(p.RequiresPython) > 0 {
-		fmt.Fprintf(b, "requires-python = %s\n", tomlString(p.RequiresPython.String()))
+		fmt.Fprintf(b, "requires-python = %s\n", tomltext.String(p.RequiresPython.String()))
 	}
 	if len(p.Dependencies) > 0 {
 		parts := make([]string, len(p.Dependencies))
 		for i, d := range p.Dependencies {
-			parts[i] = "{ name = " + tomlString(d.Name) + " }"
+			parts[i] = "{ name = " + tomltext.String(d.Name) + " }"
 			if !d.Version.IsZero() {
-				parts[i] = "{ name = " + tomlString(d.Name) + ", version = " + tomlString(d.Version.String()) + " }"
+				parts[i] = "{ name = " + tomltext.String(d.Name) + ", version = " + tomltext.String(d.Version.String()) + " }"
 			}
 		}
 		fmt.Fprintf(b, "dependencies = [%s]\n", strings.Join(parts, ", "))
 	}
 	if p.Index != "" {
-		fmt.Fprintf(b, "index = %s\n", tomlString(p.Index))
+		fmt.Fprintf(b, "index = %s\n", tomltext.String(p.Index))
 	}
 	if len(p.Wheels) > 0 {
 		b.WriteString("wheels = [\n")
@@ -458,10 +451,10 @@ func (p Package) format(b *bytes.Buffer) {
 	if len(p.Publishers) > 0 {
 		b.WriteString("attestation-identities = [\n")
 		for _, one := range p.Publishers {
-			parts := []string{"kind = " + tomlString(one["kind"])}
+			parts := []string{"kind = " + tomltext.String(one["kind"])}
 			for _, key := range sortedKeys(one) {
 				if key != "kind" {
-					parts = append(parts, tomlKey(key)+" = "+tomlString(one[key]))
+					parts = append(parts, tomlKey(key)+" = "+tomltext.String(one[key]))
 				}
 			}
 			fmt.Fprintf(b, "    { %s },\n", strings.Join(parts, ", "))
@@ -474,23 +467,23 @@ func (f PackageFile) format() string {
 	var parts []string
 	add := func(key, value string) { parts = append(parts, key+" = "+value) }
 	if f.Name != "" {
-		add("name", tomlString(f.Name))
+		add("name", tomltext.String(f.Name))
 	}
 	if !f.Uploaded.IsZero() {
 		add("upload-time", f.Uploaded.UTC().Format(time.RFC3339Nano))
 	}
 	if f.URL != "" {
-		add("url", tomlString(f.URL))
+		add("url", tomltext.String(f.URL))
 	}
 	if f.Path != "" {
-		add("path", tomlString(f.Path))
+		add("path", tomltext.String(f.Path))
 	}
 	if f.Size >= 0 {
 		add("size", fmt.Sprint(f.Size))
 	}
 	var sums []string
 	for _, algorithm := range sortedKeys(f.Hashes) {
-		sums = append(sums, algorithm+" = "+tomlString(f.Hashes[algorithm]))
+		sums = append(sums, algorithm+" = "+tomltext.String(f.Hashes[algorithm]))
 	}
 	add("hashes", "{ "+strings.Join(sums, ", ")+" }")
 	return "{ " + strings.Join(parts, ", ") + " }"

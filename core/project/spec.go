@@ -19,6 +19,7 @@ import (
 	"glassjar/core/limits"
 	"glassjar/core/metadata"
 	"glassjar/core/requirement"
+	"glassjar/core/tomltext"
 	"glassjar/core/version"
 )
 
@@ -167,7 +168,7 @@ func ParseSpec(file string, text []byte) (*Spec, error) {
 	if err := limits.TOML(file, text); err != nil {
 		return nil, err
 	}
-	if err := toml.Unmarshal(plain(text), &raw); err != nil {
+	if err := toml.Unmarshal(tomltext.Plain(text), &raw); err != nil {
 		return nil, tomlFault(file, err)
 	}
 	if p := raw.Project; p != nil {
@@ -258,7 +259,7 @@ func (s *Spec) fault(where, why, text string) error {
 func (s *Spec) lineOf(text string) int {
 	for n, line := range bytes.Split(s.Text, []byte("\n")) {
 		l := string(line)
-		if strings.Contains(l, `"`+text+`"`) || strings.Contains(l, "'"+text+"'") || strings.Contains(l, tomlString(text)) {
+		if strings.Contains(l, `"`+text+`"`) || strings.Contains(l, "'"+text+"'") || strings.Contains(l, tomltext.String(text)) {
 			return n + 1
 		}
 	}

@@ -22,6 +22,7 @@ import (
 	"glassjar/core/lock"
 	"glassjar/core/project"
 	"glassjar/core/store"
+	"glassjar/core/tomltext"
 )
 
 // Settings is the user's settings file, TOML.
@@ -257,7 +258,7 @@ func (f File) Edit(ctx context.Context, edit func(have Settings, text []byte) ([
 func (f File) Set(ctx context.Context, setting Setting, values []string) (Settings, error) {
 	path := []string{setting.Key}
 	if len(values) == 0 {
-		return f.Edit(ctx, func(_ Settings, text []byte) ([]byte, error) { return project.DropKey(text, path), nil })
+		return f.Edit(ctx, func(_ Settings, text []byte) ([]byte, error) { return tomltext.Drop(text, path), nil })
 	}
 	if !utf8.ValidString(strings.Join(values, "")) {
 		return Settings{}, &ValueError{Setting: setting, Why: "it is not UTF-8, so that the file of settings cannot hold it"}
@@ -268,9 +269,9 @@ func (f File) Set(ctx context.Context, setting Setting, values []string) (Settin
 		if len(values) != 1 {
 			return Settings{}, &ValueError{Setting: setting, Why: "it takes one path"}
 		}
-		value = project.Text(values[0])
+		value = tomltext.String(values[0])
 	case Folders:
-		value = project.TextList(values)
+		value = tomltext.Strings(values)
 	case YesNo:
 		if len(values) != 1 || values[0] != "true" && values[0] != "false" {
 			return Settings{}, &ValueError{Setting: setting, Why: "it is true or false"}
@@ -280,11 +281,11 @@ func (f File) Set(ctx context.Context, setting Setting, values []string) (Settin
 		if len(values) != 1 || !slices.Contains(setting.Choices, values[0]) {
 			return Settings{}, &ValueError{Setting: setting, Why: "it is one of " + strings.Join(setting.Choices, ", ")}
 		}
-		value = project.Text(values[0])
+		value = tomltext.String(values[0])
 	default:
 		return Settings{}, &ValueError{Setting: setting, Why: "it is a table"}
 	}
-	return f.Edit(ctx, func(_ Settings, text []byte) ([]byte, error) { return project.SetKey(text, path, value), nil })
+	return f.Edit(ctx, func(_ Settings, text []byte) ([]byte, error) { return tomltext.Set(text, path, value), nil })
 }
 
 // ValueError says that a value is not of a setting's kind.

@@ -1,4 +1,4 @@
-package project_test
+package tomltext_test
 
 import (
 	"testing"
@@ -6,6 +6,7 @@ import (
 	"github.com/stretchr/testify/assert"
 
 	"glassjar/core/project"
+	"glassjar/core/tomltext"
 )
 
 // A key is set or taken out; every other byte stays.
@@ -26,9 +27,9 @@ func TestKeys(t *testing.T) {
 		{"a triple-quoted string", "s = \"\"\"a\n\"b\"\n\"\"\"\nx = 1\n", []string{"s"}, "2", "s = 2\nx = 1\n"},
 		{"a table in one line", "i = { a = \"}\", b = 'x' } # c\n", []string{"i"}, "1", "i = 1 # c\n"},
 	} {
-		assert.Equal(t, c.want, string(project.SetKey([]byte(c.text), c.path, c.value)), c.what)
+		assert.Equal(t, c.want, string(tomltext.Set([]byte(c.text), c.path, c.value)), c.what)
 	}
-	dropped := string(project.DropKey(project.DropKey([]byte(text), []string{"pythons"}), []string{"indexes"}))
+	dropped := string(tomltext.Drop(tomltext.Drop([]byte(text), []string{"pythons"}), []string{"indexes"}))
 	assert.Equal(t, "# of the press house\nstore = \"/a\" # big\n\n\n# the indexes\n[from-index]\ncider = \"a\"\n", dropped)
 	set := string(project.SetIndexes([]byte(text), []string{"indexes"}, []project.IndexEntry{{Name: "n", At: "./w"}}))
 	assert.Contains(t, set, "indexes = [\n    { name = \"n\", at = \"./w\" },\n]\n")
