@@ -88,17 +88,6 @@ func list[A, B any](from []A, shape func(A) B) []B {
 	return out
 }
 
-func byName[A, B any](from map[string]A, shape func(A) B) map[string]B {
-	if from == nil {
-		return nil
-	}
-	out := make(map[string]B, len(from))
-	for name, a := range from {
-		out[name] = shape(a)
-	}
-	return out
-}
-
 func pointer[A, B any](from *A, shape func(A) B) *B {
 	if from == nil {
 		return nil
