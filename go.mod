@@ -13,6 +13,7 @@ require (
 	github.com/hashicorp/go-retryablehttp v0.7.8
 	github.com/jdx/go-netrc v1.0.0
 	github.com/klauspost/compress v1.20.4
+	github.com/landlock-lsm/go-landlock v0.11.2
 	github.com/muesli/termenv v0.16.0
 	github.com/package-url/packageurl-go v0.1.7
 	github.com/pelletier/go-toml/v2 v2.4.3
@@ -49,6 +50,7 @@ require (
 	golang.org/x/mod v0.41.0 // indirect
 	golang.org/x/tools v0.51.0 // indirect
 	honnef.co/go/tools v0.8.2 // indirect
+	kernel.org/pub/linux/libs/security/libcap/psx v1.2.78 // indirect
 )
 
 tool honnef.co/go/tools/cmd/staticcheck

@@ -24,6 +24,12 @@ const (
 	Settings = 1 << 20
 	// Own is a file that this program keeps in a jar or beside one.
 	Own = 16 << 20
+	// SourceBytes is what a source archive may unpack to, SourceRatio how many times its
+	// own size that may be.
+	SourceBytes = 8 << 30
+	SourceRatio = 500
+	// Log is what is kept of what a build says.
+	Log = 32 << 20
 	// Package is a package file of which nobody says how large it is.
 	Package = 64 << 30
 )
@@ -33,6 +39,8 @@ const (
 	// Files are those of a distribution's page, Projects the names of an index.
 	Files    = 40_000
 	Projects = 1_500_000
+	// SourceFiles are the members of a source archive.
+	SourceFiles = 300_000
 	// Fields are those of a METADATA file, and Lines those that continue one.
 	Fields = 20_000
 	// Clauses are those of one version specifier, Extras those of one requirement.

@@ -90,22 +90,27 @@ func Write(to io.Writer, s Spec) error {
 }
 
 func writeMember(z *zip.Writer, f File, packed bool) error {
-	// Without a time of its own, a header has the date 1980-01-01 when given so.
-	//lint:ignore SA1019 Modified would add a field with the time to each header
-	h := &zip.FileHeader{Name: f.Path, Method: zip.Store, ModifiedDate: 1<<5 | 1}
-	if packed {
-		h.Method = zip.Deflate
-	}
-	h.SetMode(0o644)
-	if f.Executable {
-		h.SetMode(0o755)
-	}
-	w, err := z.CreateHeader(h)
+	w, err := z.CreateHeader(header(f.Path, f.Executable, packed))
 	if err != nil {
 		return err
 	}
 	_, err = w.Write(f.Data)
 	return err
+}
+
+// header is a member's, with the format's first day as its time.
+func header(path string, executable, packed bool) *zip.FileHeader {
+	// Without a time of its own, a header has the date 1980-01-01 when given so.
+	//lint:ignore SA1019 Modified would add a field with the time to each header
+	h := &zip.FileHeader{Name: path, Method: zip.Store, ModifiedDate: 1<<5 | 1}
+	if packed {
+		h.Method = zip.Deflate
+	}
+	h.SetMode(0o644)
+	if executable {
+		h.SetMode(0o755)
+	}
+	return h
 }
 
 func (s Spec) format() []byte {

@@ -1,0 +1,428 @@
+package source
+
+import (
+	"context"
+	_ "embed"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"maps"
+	"os"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+
+	"glassjar/core/limits"
+	"glassjar/core/metadata"
+	"glassjar/core/requirement"
+)
+
+//go:embed hooks.py
+var hooksProgram []byte
+
+// session is one build: a folder with a copy of the source, and an environment.
+type session struct {
+	*Builder
+	source    Source
+	statement Statement
+	// dir is the build's own folder, project the source's in it or where it stands.
+	dir, project string
+	env          Environment
+	log          *log
+	means        means
+	closers      []func()
+}
+
+// begin brings the source to where it is built, and makes the environment of its back end.
+func (b *Builder) begin(ctx context.Context, s Source) (one *session, err error) {
+	one = &session{Builder: b, source: s, means: bestMeans()}
+	if s.Options.Open {
+		one.means = byNothing
+	}
+	defer func() {
+		if err != nil {
+			one.close()
+		}
+	}()
+	if one.statement, err = Read(s); err != nil {
+		return one, err
+	}
+	if err := os.MkdirAll(b.Work, 0o700); err != nil {
+		return one, err
+	}
+	if one.dir, err = os.MkdirTemp(b.Work, "build-"); err != nil {
+		return one, err
+	}
+	if one.dir, err = filepath.EvalSymlinks(one.dir); err != nil {
+		return one, err
+	}
+	one.closers = append(one.closers, func() { removeAll(one.dir) })
+	for _, name := range []string{"source", "out", "tmp", "home"} {
+		if err := os.Mkdir(filepath.Join(one.dir, name), 0o755); err != nil {
+			return one, err
+		}
+	}
+	if err := one.bring(ctx); err != nil {
+		return one, err
+	}
+	one.log, err = newLog(filepath.Join(b.Work, filepath.Base(one.dir)+".log"), func(line string) {
+		if b.Line != nil {
+			b.Line(s.Name, line)
+		}
+	})
+	if err != nil {
+		return one, err
+	}
+	one.closers = append(one.closers, one.log.remove)
+	return one, one.furnish(ctx, nil)
+}
+
+// bring unpacks or copies the source; what is built in place stays where it is.
+func (o *session) bring(ctx context.Context) error {
+	top := filepath.Join(o.dir, "source")
+	var err error
+	switch {
+	case o.source.Archive != "":
+		top, err = Unpack(ctx, o.source.Archive, top)
+	case o.source.Editable:
+		top, err = filepath.EvalSymlinks(o.source.Folder)
+	default:
+		top = filepath.Join(top, filepath.Base(o.source.Folder))
+		err = copySource(ctx, o.source.Folder, top)
+	}
+	if err != nil {
+		return err
+	}
+	o.project = filepath.Join(top, filepath.FromSlash(o.source.Subdirectory))
+	if info, err := os.Stat(o.project); err != nil || !info.IsDir() {
+		return &ArchiveError{filepath.Base(top), o.source.Subdirectory, "there is no such folder in it"}
+	}
+	return nil
+}
+
+// furnish makes the environment anew, with more requirements of a hook than are stated.
+func (o *session) furnish(ctx context.Context, more []string) error {
+	wants := slices.Concat(o.statement.BackEnd.Requires, o.source.Options.Also, more)
+	env, err := o.Environment(ctx, wants)
+	if err != nil {
+		return &BuildError{Name: o.source.Name, Version: o.version(), Step: "requirements", Cause: Other, Room: o.means.level(), Err: fmt.Errorf("what it is built with cannot be had: %w", err)}
+	}
+	if o.env.Close != nil {
+		o.env.Close()
+	}
+	o.env = env
+	return nil
+}
+
+func (o *session) close() {
+	if o.env.Close != nil {
+		o.env.Close()
+	}
+	for _, c := range slices.Backward(o.closers) {
+		c()
+	}
+}
+
+func (o *session) version() string {
+	if !o.source.Version.IsZero() {
+		return o.source.Version.String()
+	}
+	return o.statement.Version
+}
+
+// answer is what hooks.py writes.
+type answer struct {
+	Result json.RawMessage `json:"result"`
+	Failed string          `json:"failed"`
+	What   string          `json:"what"`
+	Module string          `json:"module"`
+}
+
+// errNoHook says that a back end lacks a hook.
+var errNoHook = errors.New("the back end lacks it")
+
+// hook calls one of the back end's, in the room. Its result goes into out.
+func (o *session) hook(ctx context.Context, name string, out any, arguments ...any) error {
+	r := o.room()
+	request := map[string]any{"hook": name, "backend": o.statement.BackEnd.Name, "arguments": arguments, "path": o.backEndPath(r)}
+	data, err := json.Marshal(request)
+	if err != nil {
+		return err
+	}
+	program, asked, answered := filepath.Join(o.dir, "hooks.py"), filepath.Join(o.dir, "request.json"), filepath.Join(o.dir, "answer.json")
+	for file, text := range map[string][]byte{program: hooksProgram, asked: data} {
+		if err := os.WriteFile(file, text, 0o644); err != nil {
+			return err
+		}
+	}
+	if err := os.Remove(answered); err != nil && !os.IsNotExist(err) {
+		return err
+	}
+	r.Arguments = []string{o.env.Python, r.path(program), r.path(asked), r.path(answered)}
+	ended := r.run(ctx, o.Limit, o.log)
+	o.log.end()
+	if ctx.Err() != nil {
+		return ctx.Err()
+	}
+	var a answer
+	text, err := limits.ReadFile(answered, limits.Metadata)
+	if err != nil || json.Unmarshal(text, &a) != nil {
+		a = answer{Failed: "ended"}
+	}
+	switch {
+	case errors.Is(ended, errTime):
+		return o.fault(name, TookLong, o.Limit.String(), ended)
+	case a.Failed == "hook":
+		return o.fault(name, NoHook, name, errNoHook)
+	case a.Failed == "backend":
+		return o.fault(name, NoBackEnd, o.statement.BackEnd.Name, errors.New(a.What))
+	case a.Failed != "" && a.Module != "":
+		return o.fault(name, NoModule, a.Module, errors.New(a.What))
+	case a.Failed != "":
+		if a.What == "" {
+			a.What = "the back end ended without an answer"
+		}
+		cause, of := o.log.cause(o.means)
+		return o.fault(name, cause, of, errors.New(a.What))
+	}
+	if err := json.Unmarshal(a.Result, out); err != nil {
+		return o.fault(name, NoBackEnd, o.statement.BackEnd.Name, fmt.Errorf("it gave %.60s", a.Result))
+	}
+	return nil
+}
+
+// fault is the error of a step, with the log kept.
+func (o *session) fault(step, cause, of string, err error) *BuildError {
+	e := &BuildError{Name: o.source.Name, Version: o.version(), Step: step, Cause: cause, Of: of, Tail: o.log.tail(), Room: o.means.level(), Err: err}
+	if e.Name == "" {
+		e.Name = o.statement.Name
+	}
+	e.Log = o.log.keep(o.Logs, e.Name, e.Version)
+	return e
+}
+
+// room is where the back end's programs run.
+func (o *session) room() *room {
+	r := &room{Own: o.dir, Means: o.means, Hide: []string{o.Home}}
+	r.Read = append([]string{o.env.Root, o.Python.Said.Prefix, filepath.Dir(o.Python.Path)}, o.Readable...)
+	if base := o.Python.Said.BaseExecutable; base != "" {
+		r.Read = append(r.Read, filepath.Dir(base))
+	}
+	for _, set := range []map[string]string{o.source.Options.Shell, o.source.Options.Variables} {
+		for _, name := range sorted(set) {
+			if name != "PATH" {
+				r.Read = append(r.Read, pathsIn(set[name])...)
+			}
+		}
+	}
+	if o.source.Editable {
+		r.InPlace = o.source.Folder
+		if real, err := filepath.EvalSymlinks(o.source.Folder); err == nil {
+			r.InPlace = real
+		}
+	}
+	r.Folder = r.path(o.project)
+	r.Environment = o.environment(r)
+	return r
+}
+
+func (o *session) backEndPath(r *room) []string {
+	out := []string{}
+	for _, p := range o.statement.BackEnd.Path {
+		out = append(out, r.path(filepath.Join(o.project, filepath.FromSlash(p))))
+	}
+	return out
+}
+
+// environment is what the back end's programs see of variables: the same on every machine
+// but for what a person, or the shell's list, says.
+func (o *session) environment(r *room) []string {
+	vars := map[string]string{
+		"HOME": r.path(filepath.Join(o.dir, "home")), "TMPDIR": r.path(filepath.Join(o.dir, "tmp")),
+		"LANG": "C.UTF-8", "LC_ALL": "C.UTF-8", "TZ": "UTC", "TERM": "dumb",
+		"PYTHONHASHSEED": "0", "PYTHONNOUSERSITE": "1", "PYTHONDONTWRITEBYTECODE": "1", "PYTHONIOENCODING": "utf-8",
+		"SOURCE_DATE_EPOCH": strconv.FormatInt(max(newest(o.project, o.source.Editable).Unix(), earliest.Unix()), 10),
+		"VIRTUAL_ENV":       o.env.Root,
+	}
+	for _, name := range systemVariables {
+		if v, ok := os.LookupEnv(name); ok {
+			vars[name] = v
+		}
+	}
+	maps.Copy(vars, o.source.Options.Shell)
+	path := vars["PATH"]
+	if path == "" {
+		path = os.Getenv("PATH")
+	}
+	maps.Copy(vars, o.source.Options.Variables)
+	if own, ok := o.source.Options.Variables["PATH"]; ok {
+		path = own
+	}
+	vars["PATH"] = o.env.Scripts + string(os.PathListSeparator) + path
+	var out []string
+	for _, name := range sorted(vars) {
+		out = append(out, name+"="+vars[name])
+	}
+	return out
+}
+
+// Metadata is METADATA of the wheel that a source would make: as its back end tells (PEP
+// 517, "prepare_metadata_for_build_wheel"), or out of the wheel.
+func (b *Builder) Metadata(ctx context.Context, s Source) ([]byte, error) {
+	o, err := b.begin(ctx, s)
+	if err != nil {
+		return nil, err
+	}
+	defer o.close()
+	if err := o.askMore(ctx, "wheel"); err != nil {
+		return nil, err
+	}
+	hook := "prepare_metadata_for_build_wheel"
+	if s.Editable {
+		hook = "prepare_metadata_for_build_editable"
+	}
+	var folder string
+	err = o.hook(ctx, hook, &folder, o.room().path(filepath.Join(o.dir, "out")), o.settings())
+	if err == nil {
+		if !filepath.IsLocal(folder) {
+			return nil, o.fault(hook, NoWheel, folder, fmt.Errorf("it says that the metadata is in %q", folder))
+		}
+		data, err := limits.ReadFile(filepath.Join(o.dir, "out", folder, "METADATA"), limits.Metadata)
+		if err != nil {
+			return nil, o.fault(hook, NoWheel, folder, err)
+		}
+		return data, o.agrees(data)
+	}
+	if !errors.Is(err, errNoHook) {
+		return nil, err
+	}
+	file, err := o.makeWheel(ctx)
+	if err != nil {
+		return nil, err
+	}
+	w, err := o.finish(ctx, file)
+	if err != nil {
+		return nil, err
+	}
+	defer w.Close()
+	return w.Metadata, nil
+}
+
+// Wheel makes a wheel of a source. The file stands in a folder that Close of the result
+// removes.
+func (b *Builder) Wheel(ctx context.Context, s Source) (*Wheel, error) {
+	o, err := b.begin(ctx, s)
+	if err != nil {
+		return nil, err
+	}
+	defer o.close()
+	if err := o.askMore(ctx, o.kind()); err != nil {
+		return nil, err
+	}
+	file, err := o.makeWheel(ctx)
+	if err != nil {
+		return nil, err
+	}
+	return o.finish(ctx, file)
+}
+
+func (o *session) kind() string {
+	if o.source.Editable {
+		return "editable"
+	}
+	return "wheel"
+}
+
+func (o *session) settings() map[string]any {
+	if len(o.source.Options.Settings) == 0 {
+		return nil
+	}
+	return o.source.Options.Settings
+}
+
+// askMore asks the back end what else it needs, and adds it to the environment.
+func (o *session) askMore(ctx context.Context, kind string) error {
+	var more []string
+	err := o.hook(ctx, "get_requires_for_build_"+kind, &more, o.settings())
+	if errors.Is(err, errNoHook) || err == nil && len(more) == 0 {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	for _, text := range more {
+		if _, err := requirement.Parse(text); err != nil {
+			return o.fault("get_requires_for_build_"+kind, NoBackEnd, text, err)
+		}
+	}
+	slices.Sort(more)
+	return o.furnish(ctx, more)
+}
+
+// makeWheel has the back end make the wheel, and gives its path.
+func (o *session) makeWheel(ctx context.Context) (string, error) {
+	hook, out := "build_"+o.kind(), filepath.Join(o.dir, "out")
+	var name string
+	if err := o.hook(ctx, hook, &name, o.room().path(out), o.settings(), nil); err != nil {
+		return "", err
+	}
+	if _, err := metadata.ParseWheelName(name); err != nil || name != filepath.Base(name) {
+		return "", o.fault(hook, NoWheel, name, fmt.Errorf("it says that it made %q, which is no wheel's name", name))
+	}
+	file := filepath.Join(out, name)
+	if info, err := os.Lstat(file); err != nil || !info.Mode().IsRegular() {
+		return "", o.fault(hook, NoWheel, name, fmt.Errorf("it says that it made %s, and there is no such file", name))
+	}
+	return file, nil
+}
+
+// agrees refuses metadata of another distribution, or another version, than was asked for.
+func (o *session) agrees(data []byte) error {
+	meta, err := metadata.Parse(data)
+	if err != nil {
+		return o.fault("metadata", NoWheel, "", err)
+	}
+	return o.agree(meta)
+}
+
+func (o *session) agree(meta metadata.Metadata) error {
+	file := filepath.Base(o.source.Archive + o.source.Folder)
+	if o.source.Name != "" && meta.Key() != o.source.Name {
+		return &ArchiveError{file, "", fmt.Sprintf("it is %s, not %s", meta.Name, o.source.Name)}
+	}
+	if !o.source.Version.IsZero() && !meta.Version.Equal(o.source.Version) {
+		return &ArchiveError{file, "", fmt.Sprintf("it is version %s, not %s", meta.Version, o.source.Version)}
+	}
+	return nil
+}
+
+// systemVariables are those without which programs of a system do not start.
+var systemVariables = []string{"SYSTEMROOT", "SystemDrive", "COMSPEC", "PATHEXT", "WINDIR", "ProgramFiles", "ProgramFiles(x86)", "ProgramData", "NUMBER_OF_PROCESSORS", "PROCESSOR_ARCHITECTURE", "SDKROOT", "DEVELOPER_DIR"}
+
+// ShellVariables are those of the shell that come into a build: where its tools are and
+// what they are told.
+var ShellVariables = []string{"PATH", "CC", "CXX", "FC", "LD", "AR", "CFLAGS", "CXXFLAGS", "CPPFLAGS", "FFLAGS", "LDFLAGS", "RUSTFLAGS", "PKG_CONFIG", "PKG_CONFIG_PATH", "LD_LIBRARY_PATH", "LIBRARY_PATH", "CPATH", "C_INCLUDE_PATH", "CPLUS_INCLUDE_PATH", "CMAKE_PREFIX_PATH", "MACOSX_DEPLOYMENT_TARGET", "INCLUDE", "LIB"}
+
+// pathsIn are the absolute paths in a variable's value, as far as they are there: what
+// stands in -I/opt/x and a:b too. Of a program it is the folder above its own.
+func pathsIn(value string) []string {
+	var out []string
+	for _, word := range strings.FieldsFunc(value, func(r rune) bool { return r == ' ' || r == '\t' || r == os.PathListSeparator || r == '=' || r == ',' }) {
+		i := strings.IndexByte(word, '/')
+		if i < 0 || i > 2 || i > 0 && word[0] != '-' {
+			continue
+		}
+		path := filepath.Clean(word[i:])
+		info, err := os.Stat(path)
+		switch {
+		case err != nil || path == "/":
+			continue
+		case !info.IsDir() && info.Mode()&0o111 != 0 && filepath.Base(filepath.Dir(path)) == "bin":
+			out = append(out, filepath.Dir(filepath.Dir(path)))
+		default:
+			out = append(out, path)
+		}
+	}
+	return out
+}

@@ -1,0 +1,145 @@
+package source
+
+import (
+	"bytes"
+	"context"
+	"debug/elf"
+	"errors"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"glassjar/core/tags"
+	"glassjar/core/wheel"
+)
+
+// open opens a wheel that the back end made, as any stranger's.
+func (o *session) open(file string) (w *wheel.Wheel, done func(), err error) {
+	f, err := os.Open(file)
+	if err != nil {
+		return nil, nil, err
+	}
+	info, err := f.Stat()
+	if err == nil {
+		w, err = wheel.Open(f, info.Size(), filepath.Base(file), wheel.LimitsFor(o.Python.OS()))
+		if err != nil {
+			err = o.fault("build_"+o.kind(), NoWheel, filepath.Base(file), err)
+		}
+	}
+	if err != nil {
+		f.Close()
+		return nil, nil, err
+	}
+	return w, func() { f.Close() }, nil
+}
+
+// finish checks the wheel that a back end made and packs it anew, in a folder of its own.
+func (o *session) finish(ctx context.Context, file string) (*Wheel, error) {
+	hook := "build_" + o.kind()
+	dir, err := os.MkdirTemp(o.Work, "wheel-")
+	if err != nil {
+		return nil, err
+	}
+	out := &Wheel{Folder: dir, Name: filepath.Base(file), Pins: o.env.Pins, Room: o.means.level()}
+	out.File = filepath.Join(dir, out.Name)
+	fail := func(err error) (*Wheel, error) {
+		os.RemoveAll(dir)
+		return nil, err
+	}
+	if err := wheel.RepackFile(file, out.File); err != nil {
+		return fail(o.fault(hook, NoWheel, out.Name, err))
+	}
+	w, done, err := o.open(out.File)
+	if err != nil {
+		return fail(err)
+	}
+	defer done()
+	if err := o.agree(w.Metadata); err != nil {
+		return fail(err)
+	}
+	var text bytes.Buffer
+	for _, e := range w.Entries {
+		if e.Path == w.Info+"/METADATA" {
+			if err := w.Copy(&text, e); err != nil {
+				return fail(err)
+			}
+		}
+	}
+	out.Metadata = text.Bytes()
+	out.Distribution, out.Version = w.Metadata.Key(), w.Metadata.Version
+	out.Pure = w.Format.Purelib && !slices.ContainsFunc(w.Name.Tags, func(t tags.Tag) bool { return t.Platform != "any" })
+	if !out.Pure {
+		if out.Libraries, err = libraries(ctx, w); err != nil {
+			return fail(err)
+		}
+	}
+	return out, nil
+}
+
+// Close removes the wheel's file.
+func (w *Wheel) Close() {
+	if w != nil {
+		os.RemoveAll(w.Folder)
+	}
+}
+
+// libraries are the shared libraries that a wheel's programs need and it does not bring: a
+// wheel that was built here promises nothing by its tag. The version of the C library that
+// they need is among them, as GLIBC_2.34.
+func libraries(ctx context.Context, w *wheel.Wheel) ([]string, error) {
+	needed, brought := map[string]bool{}, map[string]bool{}
+	for _, e := range w.Entries {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		base := filepath.Base(filepath.FromSlash(e.Path))
+		if !strings.Contains(base, ".so") {
+			continue
+		}
+		brought[base] = true
+		var text strings.Builder
+		if err := w.Copy(&text, e); err != nil {
+			return nil, err
+		}
+		for _, name := range elfNeeds(text.String()) {
+			needed[name] = true
+		}
+	}
+	var out []string
+	for name := range needed {
+		if !brought[name] {
+			out = append(out, name)
+		}
+	}
+	slices.Sort(out)
+	return out, nil
+}
+
+// elfNeeds are the libraries that an ELF file names, and the highest version of the C
+// library that it asks for.
+func elfNeeds(data string) []string {
+	f, err := elf.NewFile(strings.NewReader(data))
+	if err != nil {
+		return nil // not of this system
+	}
+	defer f.Close()
+	out, err := f.ImportedLibraries()
+	if err != nil {
+		return nil
+	}
+	symbols, err := f.ImportedSymbols()
+	if err != nil && !errors.Is(err, elf.ErrNoSymbols) {
+		return out
+	}
+	highest := ""
+	for _, s := range symbols {
+		if strings.HasPrefix(s.Version, "GLIBC_2.") && (len(s.Version) > len(highest) || len(s.Version) == len(highest) && s.Version > highest) {
+			highest = s.Version
+		}
+	}
+	if highest != "" {
+		out = append(out, highest)
+	}
+	return out
+}
