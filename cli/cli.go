@@ -36,6 +36,8 @@ type app struct {
 	out *output
 	err io.Writer
 
+	// build are names that may be built from source.
+	build                                      []string
 	json, yes, quiet, offline, verbose, noWait bool
 	color, jar                                 string
 
@@ -297,8 +299,9 @@ func (a *app) prepare(cmd *cobra.Command, args []string) error {
 	a.machine.Command, a.machine.NoWait = typedWords(a.typed), a.noWait
 	a.machine.Waits = func(jar string) { a.screen.Note("waiting: another command is at work on " + a.screen.Jar(jar)) }
 	if a.canAsk() {
-		a.machine.AskTrust = a.askTrust
+		a.machine.AskTrust, a.machine.AskBuild = a.askTrust, a.askBuild
 	}
+	a.machine.Build = a.build
 	a.machine.CompileLater = compileLater
 	a.machine.Sweep()
 	a.machine.Report = a.screen.Progress().Report
@@ -347,6 +350,17 @@ func (a *app) decide(planOnly bool) operation.Decide {
 func (a *app) canAsk() bool {
 	f, ok := a.in.(*os.File)
 	return ok && !a.json && a.screen.Terminal && view.IsTerminal(f)
+}
+
+// askBuild asks whether source may be built.
+func (a *app) askBuild(q operation.BuildQuestion) (bool, error) {
+	a.screen.BuildQuestion(q)
+	return a.ask("build it?")
+}
+
+// buildFlag is the flag by which a command says yes to building.
+func (a *app) buildFlag(cmd *cobra.Command) {
+	cmd.Flags().StringArrayVar(&a.build, "build", nil, "say yes to building this package from source (can be repeated)")
 }
 
 func (a *app) ask(question string) (bool, error) {

@@ -16,7 +16,12 @@ func (a *app) installCommand() *cobra.Command {
 files, and puts them into the jar. What you asked for goes into the spec, all
 that came of it into the record.`,
 		Example: "  glassjar install brixmeter\n  glassjar install 'press-schedule>=2' orchard-map",
-		Args:    atLeast(1, "the name of something to install"),
+		Args: func(cmd *cobra.Command, args []string) error {
+			if len(opt.Editable) > 0 {
+				return nil
+			}
+			return atLeast(1, "the name of something to install")(cmd, args)
+		},
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := oneOf(cmd, "group", "extra"); err != nil {
 				return err
@@ -30,6 +35,8 @@ that came of it into the record.`,
 			return nil
 		},
 	}
+	cmd.Flags().StringArrayVar(&opt.Editable, "editable", nil, "a folder of source whose modules are imported from where they stand")
+	a.buildFlag(cmd)
 	cmd.Flags().BoolVar(&planOnly, "plan", false, "show what would be done, and stop")
 	cmd.Flags().BoolVar(&opt.Pre, "pre", false, "take pre-releases as well")
 	cmd.Flags().StringVar(&opt.Group, "group", "", "write it into this dependency group of the spec")
@@ -72,6 +79,7 @@ holds it back.`,
 			return nil
 		},
 	}
+	a.buildFlag(cmd)
 	cmd.Flags().BoolVar(&planOnly, "plan", false, "show what would be done, and stop")
 	cmd.Flags().BoolVar(&pre, "pre", false, "take pre-releases as well")
 	return cmd
@@ -94,6 +102,7 @@ needed. What something else still needs is refused.`,
 			return nil
 		},
 	}
+	a.buildFlag(cmd)
 	cmd.Flags().BoolVar(&planOnly, "plan", false, "show what would be done, and stop")
 	return cmd
 }

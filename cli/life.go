@@ -70,6 +70,7 @@ one before the present. It is a change like others: it can be taken back too.`,
 			return nil
 		},
 	}
+	a.buildFlag(cmd)
 	cmd.Flags().BoolVar(&planOnly, "plan", false, "show what would be done, and stop")
 	return cmd
 }

@@ -2,10 +2,11 @@ package cli
 
 import (
 	"errors"
-	"glassjar/cli/view"
 	"io"
 	"strings"
 	"syscall"
+
+	"glassjar/cli/view"
 
 	"github.com/spf13/cobra"
 )

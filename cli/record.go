@@ -99,6 +99,7 @@ exactly what the record says. If it already is so, nothing is done.`,
 			return nil
 		},
 	}
+	a.buildFlag(cmd)
 	cmd.Flags().BoolVar(&planOnly, "plan", false, "show what would be done, and stop")
 	cmd.Flags().BoolVar(&opt.AsRecorded, "as-recorded", false, "follow the record though the spec has changed since")
 	cmd.Flags().StringVar(&opt.Python, "python", "", "the Python to use, for a jar that has to be made")

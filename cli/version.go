@@ -1,8 +1,9 @@
 package cli
 
 import (
-	"glassjar/cli/wire"
 	"runtime"
+
+	"glassjar/cli/wire"
 
 	"github.com/spf13/cobra"
 )

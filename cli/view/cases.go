@@ -31,8 +31,11 @@ var cases = map[operation.Case]phrase{
 	operation.NoMaturity:            {why: `"{1}" is not a maturity`, try: "they are {2}"},
 	operation.BadPythonVersion:      {why: `"{1}" is not a version of Python such as 3.12`, try: "give its first two numbers, as in 3.12"},
 	operation.SecretInAddress:       {why: "the address holds a password or a token, which would stand in a file", try: "keep it in your netrc file, or in the system's keyring: glassjar settings keyring true"},
-	operation.NoPackageFile:         {why: `"{1}" cannot be installed: {error}`, try: "name a file that ends in .whl"},
-	operation.NoRequirement:         {why: `"{1}" is not a requirement: {error}`, try: "write NAME, 'NAME>=1.0' in quotes, or the path of a wheel"},
+	operation.NoPackageFile:         {why: `"{1}" cannot be installed: {error}`, try: "name a wheel (.whl), an archive of source (.tar.gz, .zip), a folder, or git+ and an address"},
+	operation.NoRequirement:         {why: `"{1}" is not a requirement: {error}`, try: "write NAME, 'NAME>=1.0' in quotes, or the path of a wheel or of source"},
+	operation.NoFolder:              {why: `"{1}" is no folder of source, and only one can be editable`, try: "name the folder that has the pyproject.toml: glassjar install --editable ../NAME"},
+	operation.OtherDisk:             {why: "{1} cannot be told by a path from the project: it is on another disk", try: "put it beside the project"},
+	operation.NameNotStated:         {why: `"{1}" does not state which distribution it is`, try: "say so: 'NAME @ {1}'"},
 	operation.OtherDistribution:     {why: "{1} asks for {2}, and the file is one of {3}", try: "write {3} @ {4}"},
 	operation.NoFile:                {why: "there is no file {1}"},
 	operation.BadDistribution:       {why: `"{1}" is not a distribution's name`, try: "glassjar contents lists what is in the jar, and glassjar search WORD finds others"},
@@ -120,6 +123,10 @@ func settingWords(e *settings.ValueError) Message {
 		try = "glassjar settings " + key + " true"
 	case settings.Choice:
 		try = "glassjar settings " + key + " " + e.Setting.Choices[len(e.Setting.Choices)-1]
+	case settings.Names:
+		try = "glassjar settings " + key + " NAME"
+	case settings.Number:
+		try = "glassjar settings " + key + " 30"
 	case settings.Folder, settings.OneFile, settings.Folders:
 		try = "glassjar settings " + key + " PATH"
 	}

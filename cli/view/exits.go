@@ -26,6 +26,7 @@ import (
 	"glassjar/core/resolve"
 	"glassjar/core/settings"
 	"glassjar/core/shell"
+	"glassjar/core/source"
 	"glassjar/core/store"
 	"glassjar/core/target"
 	"glassjar/core/version"
@@ -102,6 +103,15 @@ func value(target error, code int) exit {
 var exits = []exit{
 	value(context.Canceled, ExitInterrupted),
 	is[*guard.PanicError](ExitNo),
+
+	// What is built from source, and may not be.
+	is[*operation.NoConsentError](ExitBuild), is[*source.BuildError](ExitBuild), is[*source.ArchiveError](ExitIntegrity),
+	by(func(e *source.RepositoryError) int {
+		if e.Missing {
+			return ExitMachine
+		}
+		return ExitNetwork
+	}),
 
 	// How the command was used, and what stands in files that people write.
 	is[*operation.UsageError](ExitUsage), is[*UsageError](ExitUsage), is[*operation.BadNameError](ExitUsage), is[*requirement.ParseError](ExitUsage), is[*target.UnknownError](ExitUsage), is[*place.DisagreeError](ExitUsage), is[*place.SeveralError](ExitUsage),

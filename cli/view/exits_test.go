@@ -97,7 +97,7 @@ func TestEveryCaseHasWords(t *testing.T) {
 		{&operation.UsageError{Case: operation.NoIndex, Of: []string{"prss"}, Near: "press"}, `there is no index "prss" there`, "the name press"},
 		{&operation.UsageError{Case: operation.NoPartOfRecord, Of: []string{"group", "press", ""}}, `the record has no group "press"`, "the record has none"},
 		{&operation.UsageError{Case: operation.NoPartOfRecord, Of: []string{"group", "press", "dev"}}, `the record has no group "press"`, "it has dev"},
-		{&operation.UsageError{Case: operation.NoPackageFile, Of: []string{"a.txt"}, Err: errors.New("no wheel")}, `"a.txt" cannot be installed: no wheel`, "name a file"},
+		{&operation.UsageError{Case: operation.NoPackageFile, Of: []string{"a.txt"}, Err: errors.New("no wheel")}, `"a.txt" cannot be installed: no wheel`, "name a wheel"},
 		{&settings.ValueError{Setting: settings.Setting{Key: "placing", Kind: settings.Choice, Choices: []string{"link", "copy"}}, Why: "no"}, "placing cannot be set so: no", "glassjar settings placing copy"},
 		{&project.FileError{File: "pylock.toml", Kind: project.RecordKind, Why: "no"}, "pylock.toml is not as", "glassjar record"},
 	} {

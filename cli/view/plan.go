@@ -92,6 +92,14 @@ func (s *Screen) sources(t *Sheet, p *plan.Plan) {
 }
 
 func reason(i plan.Item) string {
+	why := reasonAlone(i)
+	if i.Build == "" {
+		return why
+	}
+	return strings.TrimPrefix(why+", built from "+map[string]string{plan.FromArchive: "source", plan.FromFolder: "a folder", plan.FromFolderEditable: "a folder, editable", plan.FromRepository: "a repository"}[i.Build], ", ")
+}
+
+func reasonAlone(i plan.Item) string {
 	switch {
 	case i.Asked:
 		return "asked for"

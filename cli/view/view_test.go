@@ -150,7 +150,7 @@ func TestWords(t *testing.T) {
 		{&operation.StillNeededError{By: map[string][]string{"a": {"b"}}, Roots: []string{"c"}}, ExitUsage, "a is needed by b", "glassjar uninstall c"},
 		{&operation.NotInstalledError{Names: []string{"x"}, Near: map[string][]string{"x": {"y"}}}, ExitUsage, "x: did you mean y?", "glassjar contents"},
 		{&plan.NoFittingFileError{Name: "a", Version: "1", Environment: "E"}, ExitUnsolved, "no file of a 1 for E", "glassjar record"},
-		{&plan.NoFittingFileError{Name: "a", Version: "1", Sources: true}, ExitBuild, "source distribution only", ""},
+		{&plan.NoFittingFileError{Name: "a", Version: "1", Sources: true}, ExitBuild, "only source for it", ""},
 		{&plan.NoFittingFileError{Name: "a", Kind: "vcs"}, ExitUnsolved, "of the kind vcs", ""},
 		{&plan.NotServedError{Environment: "E", Serves: []string{"m"}}, ExitUnsolved, "does not serve E", "glassjar record"},
 		{&catalog.UnknownNamesError{Names: []string{"a", "b"}, Near: map[string][]string{"a": {"c"}}, Indexes: []string{"i"}}, ExitUnsolved, "a: did you mean c?", "glassjar index add NAME"},

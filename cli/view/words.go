@@ -51,7 +51,7 @@ func (s *Screen) Words(doing string, err error) Message {
 }
 
 func (s *Screen) words(err error) Message {
-	for _, describe := range []func(error) (Message, bool){s.usageWords, s.solveWords, s.placeWords, s.jarWords, s.fileWords, s.networkWords, s.machineWords} {
+	for _, describe := range []func(error) (Message, bool){s.buildWords, s.usageWords, s.solveWords, s.placeWords, s.jarWords, s.fileWords, s.networkWords, s.machineWords} {
 		if m, ok := describe(err); ok {
 			return m
 		}
@@ -227,7 +227,7 @@ func noFittingFile(e *plan.NoFittingFileError) Message {
 	case e.Kind != "":
 		m.Reasons = []string{"its source is of the kind " + e.Kind + ", which is not installed from here"}
 	case e.Sources:
-		m.Reasons = []string{"the record has a source distribution only, and nothing is built without consent"}
+		m.Reasons = []string{"the record has only source for it"}
 	}
 	return m
 }

@@ -1,12 +1,13 @@
 package wire
 
 import (
+	"time"
+
 	"glassjar/core/index"
 	"glassjar/core/interpreter"
 	"glassjar/core/operation"
 	"glassjar/core/plan"
 	"glassjar/core/project"
-	"time"
 )
 
 // CreatedResult is an empty jar that was made.
@@ -126,6 +127,8 @@ type Item struct {
 	Size     int64    `json:"size,omitempty"`
 	Here     bool     `json:"here,omitempty"`
 	Why      string   `json:"why,omitempty"`
+	// Build is what it is built of; empty for a wheel.
+	Build string `json:"build,omitempty"`
 }
 
 func ofItem(v plan.Item) Item { return Item(v) }

@@ -1,11 +1,12 @@
 package wire
 
 import (
+	"time"
+
 	"glassjar/core/graph"
 	"glassjar/core/jar"
 	"glassjar/core/operation"
 	"glassjar/core/project"
-	"time"
 )
 
 // Outdated is what there is newer of a jar's contents.
@@ -88,9 +89,40 @@ type MomentPackage struct {
 	Index     string `json:"index,omitempty"`
 	Direct    bool   `json:"direct,omitempty"`
 	Requested bool   `json:"requested"`
+	// Built is the SHA-256 of the wheel that was built of source; Tree a folder or a
+	// repository of it.
+	Built        string `json:"built,omitempty"`
+	Tree         *Tree  `json:"tree,omitempty"`
+	Subdirectory string `json:"subdirectory,omitempty"`
 }
 
-func ofMomentPackage(v jar.MomentPackage) MomentPackage { return MomentPackage(v) }
+// Tree is a folder or a repository that a distribution was built of.
+type Tree struct {
+	Folder     string `json:"folder,omitempty"`
+	Editable   bool   `json:"editable,omitempty"`
+	Repository string `json:"repository,omitempty"`
+	Requested  string `json:"requested_revision,omitempty"`
+	Commit     string `json:"commit,omitempty"`
+}
+
+func ofTree(v jar.MomentTree) Tree { return Tree(v) }
+
+func ofMomentPackage(v jar.MomentPackage) MomentPackage {
+	return MomentPackage{
+		Name:         v.Name,
+		Version:      v.Version,
+		File:         v.File,
+		SHA256:       v.SHA256,
+		Size:         v.Size,
+		URL:          v.URL,
+		Index:        v.Index,
+		Direct:       v.Direct,
+		Requested:    v.Requested,
+		Built:        v.Built,
+		Tree:         pointer(v.Tree, ofTree),
+		Subdirectory: v.Subdirectory,
+	}
+}
 
 // Here is which jar and Python are in effect where the user stands.
 type Here struct {

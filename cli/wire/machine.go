@@ -1,9 +1,10 @@
 package wire
 
 import (
+	"time"
+
 	"glassjar/core/index"
 	"glassjar/core/operation"
-	"time"
 )
 
 // Entered is a jar that a shell is to be inside.

@@ -1,8 +1,9 @@
 package wire
 
 import (
-	"glassjar/core/operation"
 	"time"
+
+	"glassjar/core/operation"
 )
 
 // Shelf is all jars known on this machine.

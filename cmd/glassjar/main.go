@@ -6,9 +6,11 @@ import (
 	"runtime/debug"
 
 	"glassjar/cli"
+	"glassjar/core/source"
 )
 
 func main() {
+	source.Main()
 	// Commands are short and what they hold is small: collecting less often saves a
 	// tenth of the time.
 	debug.SetGCPercent(400)

@@ -84,10 +84,11 @@ func (a *Applier) Do(ctx context.Context, w Work) (Done, error) {
 		change.Own[path] = file
 	}
 	origins := w.Jar.Origins()
+	trees := w.Jar.Trees()
 	for _, i := range w.Plan.Mend {
 		// What a jar is mended from is looked at first: the damaged file may be
 		// the store's own.
-		if sum := origins[i.Name]; store.ValidSum(sum) {
+		if sum := trees[i.Name]; store.ValidSum(sum) {
 			if _, err := a.Store.CheckTree(ctx, sum); err != nil {
 				return out, err
 			}
@@ -129,6 +130,9 @@ func (a *Applier) put(ctx context.Context, w Work, change jar.Change, origins ma
 		}
 		out.Warnings = append(out.Warnings, one.wheel.Warnings...)
 		origins[one.Name] = one.tree.SHA256
+		if one.File.IsSource() {
+			origins[one.Name] = one.File.SHA256()
+		}
 		return &jar.Addition{Wheel: one.wheel, Requested: one.Asked, Direct: directOf(one.File, one.tree.SHA256), Stored: one.stored, Compiled: one.compiled}, nil
 	}
 	change.Final = func(own map[string]jar.OwnFile) error { return a.noteState(w, origins, own) }

@@ -41,7 +41,9 @@ func (a *Applier) fetch(ctx context.Context, w Work) *fetching {
 	f := &fetching{applier: a, work: w, compiler: a.compiler(w.Python), slots: make(chan struct{}, unpackAtOnce), arrived: make(chan ready), done: make(chan struct{})}
 	var files []index.File
 	for _, s := range w.Steps.Install {
-		files = append(files, s.File)
+		if !s.File.IsSource() {
+			files = append(files, s.File)
+		}
 	}
 	f.transfer = &catalog.Transfer{Report: a.Report}
 	if len(files) > 0 {
@@ -115,8 +117,11 @@ func (f *fetching) all(ctx context.Context) error {
 
 // one fetches a file, and has it unpacked while the next is fetched.
 func (f *fetching) one(ctx context.Context, group *guard.Group, s plan.Choice) error {
-	if tree, ok := f.applier.Store.Tree(s.File.SHA256()); ok {
+	if tree, ok := f.applier.Store.Tree(s.Package()); ok {
 		return f.give(ctx, s, tree)
+	}
+	if s.File.IsSource() {
+		return fmt.Errorf("what was built of %s is gone from the store", s.Name)
 	}
 	path, sum, err := f.work.Catalog.Fetch(ctx, s.File, f.transfer)
 	if err != nil {

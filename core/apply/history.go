@@ -34,7 +34,7 @@ func (a *Applier) nextMoment(w Work, origins map[string]string) (jar.Moment, err
 	}
 	for _, c := range w.Steps.Install {
 		have[c.Name] = jar.MomentPackage{Name: c.Name, Version: c.Version.String(), File: c.File.Name, SHA256: origins[c.Name], Size: max(c.File.Size, 0),
-			URL: c.File.URL, Index: c.File.Index, Direct: c.File.Index == "", Requested: c.Asked}
+			URL: c.File.URL, Index: c.File.Index, Direct: c.File.Index == "", Requested: c.Asked, Built: c.Built, Subdirectory: c.File.Subdirectory, Tree: treeOf(c.File.Tree)}
 	}
 	for name, asked := range w.Steps.Asked {
 		if e, ok := have[name]; ok {
@@ -47,6 +47,14 @@ func (a *Applier) nextMoment(w Work, origins map[string]string) (jar.Moment, err
 	}
 	next.Spec, next.Record = TextOf(w.Write, w.Place.SpecFile), TextOf(w.Write, w.Place.RecordFile)
 	return next, nil
+}
+
+// treeOf is a folder or a repository as a state keeps it.
+func treeOf(t *index.Tree) *jar.MomentTree {
+	if t == nil {
+		return nil
+	}
+	return &jar.MomentTree{Folder: t.Folder, Editable: t.Editable, Repository: t.Repository, Requested: t.Requested, Commit: t.Commit}
 }
 
 // TextOf is what a file holds once what is to be written is; nil if it is not there.
@@ -102,16 +110,32 @@ func Choices(to jar.Moment) ([]plan.Choice, error) {
 		if e.Direct {
 			f.Index = ""
 		}
+		f.Subdirectory = e.Subdirectory
+		if t := e.Tree; t != nil {
+			f.Tree = &index.Tree{Folder: t.Folder, Editable: t.Editable, Repository: t.Repository, Requested: t.Requested, Commit: t.Commit}
+		}
 		out = append(out, plan.Choice{Name: e.Name, Version: v, File: f, Asked: e.Requested})
 	}
 	sort.Slice(out, func(i, j int) bool { return out[i].Name < out[j].Name })
 	return out, nil
 }
 
-// directOf is direct_url.json (PEP 610) for a file that no index gave.
+// directOf is direct_url.json (PEP 610) for what no index gave; sum is the SHA-256 of its
+// package file.
 func directOf(f index.File, sum string) *metadata.DirectURL {
 	if f.Index != "" {
 		return nil
 	}
-	return &metadata.DirectURL{URL: f.URL, ArchiveInfo: &metadata.ArchiveInfo{Hashes: map[string]string{"sha256": sum}}}
+	d := &metadata.DirectURL{URL: f.URL, Subdir: f.Subdirectory}
+	switch t := f.Tree; {
+	case t == nil && f.IsSource():
+		d.ArchiveInfo = &metadata.ArchiveInfo{Hashes: map[string]string{"sha256": f.SHA256()}}
+	case t == nil:
+		d.ArchiveInfo = &metadata.ArchiveInfo{Hashes: map[string]string{"sha256": sum}}
+	case t.Repository != "":
+		d.URL, d.VCSInfo = t.Repository, &metadata.VCSInfo{VCS: "git", RequestedRevision: t.Requested, CommitID: t.Commit}
+	default:
+		d.DirInfo = &metadata.DirInfo{Editable: t.Editable}
+	}
+	return d
 }

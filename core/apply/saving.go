@@ -66,7 +66,7 @@ func (a *Applier) noRoom(w Work, err error) error {
 	}
 	e := &NoRoomError{Err: err}
 	for _, s := range w.Steps.Install {
-		if t, ok := a.Store.Tree(s.File.SHA256()); ok {
+		if t, ok := a.Store.Tree(s.Package()); ok {
 			e.Need += t.Bytes()
 		} else {
 			e.Need += max(s.File.Size, 0)

@@ -36,6 +36,8 @@ type Catalog struct {
 	Client *fetch.Client
 	// Report is told how far the work has come.
 	Report progress.Sink
+	// Sources answers for what has to be built; nil where nothing may be.
+	Sources Sources
 
 	looked atomic.Int64 // releases whose metadata was asked for
 	lists  once.Map[string, listing]
@@ -43,6 +45,17 @@ type Catalog struct {
 
 	mu     sync.Mutex
 	passed map[string]index.PassedOver // by file name
+}
+
+// Sources knows what may be built from source, and what it then needs. Several
+// goroutines may call it.
+type Sources interface {
+	// MayBuild reports whether a distribution may be built from source, and is asked only
+	// where no wheel serves. An error ends the solving: somebody is to be asked first.
+	MayBuild(ctx context.Context, name string) (bool, error)
+	// Metadata is METADATA of the wheel that source would make, as much of it as decides
+	// what is needed.
+	Metadata(ctx context.Context, f index.File) ([]byte, error)
 }
 
 // listing is what the indexes have of one distribution.

@@ -13,6 +13,7 @@ import (
 	"glassjar/core/index"
 	"glassjar/core/metadata"
 	"glassjar/core/progress"
+	"glassjar/core/source"
 	"glassjar/core/store"
 )
 
@@ -45,6 +46,9 @@ func (c *Catalog) Metadata(ctx context.Context, f index.File) (metadata.Metadata
 }
 
 func (c *Catalog) metadataBytes(ctx context.Context, f index.File) ([]byte, error) {
+	if f.IsSource() {
+		return c.sourceMetadata(ctx, f)
+	}
 	kept := ""
 	if sum := f.SHA256(); store.ValidSum(sum) {
 		kept = filepath.Join(c.Cache, "metadata", sum[:2], sum)
@@ -90,6 +94,20 @@ func (c *Catalog) metadataFrom(ctx context.Context, f index.File) ([]byte, error
 		}
 	}
 	return data, err
+}
+
+// sourceMetadata is what a wheel built of source would say: what the index promises, else
+// what the source states, else what its back end tells.
+func (c *Catalog) sourceMetadata(ctx context.Context, f index.File) ([]byte, error) {
+	if from := c.Indexes.Source(f.Index); from != nil && f.HasMetadata {
+		if data, err := from.Metadata(ctx, f); err == nil && source.Promised(data) {
+			return data, nil
+		}
+	}
+	if c.Sources == nil {
+		return nil, metadata.Invalid("%s is source, and what it needs is not stated", f.Name)
+	}
+	return c.Sources.Metadata(ctx, f)
 }
 
 // metadataIn reads the metadata of a wheel that is here. One that was fetched and is

@@ -96,7 +96,10 @@ func (p *Provider) Candidates(ctx context.Context, name string) ([]resolve.Candi
 		if provided && r.Version.Equal(base.Version) {
 			continue
 		}
-		_, c := Judge(r, p.Environment)
+		_, c, err := p.judge(ctx, name, r)
+		if err != nil {
+			return nil, err
+		}
 		if c.Unfit == resolve.Fit && r.Version.IsPrerelease() && finals {
 			c.Unfit = resolve.Prerelease
 		}
@@ -105,7 +108,43 @@ func (p *Provider) Candidates(ctx context.Context, name string) ([]resolve.Candi
 	return out, nil
 }
 
-// Judge picks the file of a release that serves the environment best, or says
+// judge is [Judge]; source is chosen where no wheel serves and it may be built.
+func (p *Provider) judge(ctx context.Context, name string, r Release) (*index.File, resolve.Candidate, error) {
+	f, c := Judge(r, p.Environment)
+	if f != nil || c.Unfit == resolve.Python || p.Catalog.Sources == nil {
+		return f, c, nil
+	}
+	source := sourceOf(r, p.Environment)
+	if source == nil {
+		return f, c, nil
+	}
+	may, err := p.Catalog.Sources.MayBuild(ctx, name)
+	if err != nil || !may {
+		return f, c, err
+	}
+	c.Unfit, c.Detail = resolve.Fit, ""
+	if source.Yanked {
+		c.Unfit, c.Detail = resolve.Yanked, source.YankedReason
+	}
+	return source, c, nil
+}
+
+// sourceOf is the source of a release, if its Python fits.
+func sourceOf(r Release, env target.Environment) *index.File {
+	for i := range r.Files {
+		f := &r.Files[i]
+		if !f.IsSource() {
+			continue
+		}
+		if spec, err := version.ParseLegacySpecifiers(f.RequiresPython); err == nil && !spec.Holds(env.Python) {
+			continue
+		}
+		return f
+	}
+	return nil
+}
+
+// Judge picks the wheel of a release that serves the environment best, or says
 // why there is none.
 func Judge(r Release, env target.Environment) (*index.File, resolve.Candidate) {
 	c := resolve.Candidate{Version: r.Version}
@@ -177,8 +216,9 @@ func (p *Provider) File(ctx context.Context, name string, v version.Version) (*i
 	}
 	for _, r := range releases {
 		if r.Version.Equal(v) {
-			if f, _ := Judge(r, p.Environment); f != nil {
-				return f, nil
+			f, _, err := p.judge(ctx, name, r)
+			if f != nil || err != nil {
+				return f, err
 			}
 		}
 	}

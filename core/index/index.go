@@ -51,6 +51,10 @@ type File struct {
 	Index string
 	// Exact tells that Size is to be held, as a record's is.
 	Exact bool
+	// Tree is set for source that is no package file; Subdirectory is where in source the
+	// project stands, or empty.
+	Tree         *Tree
+	Subdirectory string
 	// Fault says why the file cannot be used, empty if it can: its name says
 	// neither of what nor for what it is.
 	Fault string
@@ -61,6 +65,19 @@ type File struct {
 	// doubtful tells that the page names the file in two ways that differ.
 	doubtful bool
 }
+
+// Tree is a folder of this machine, or a repository.
+type Tree struct {
+	// Folder is a path; Editable has its modules imported from where they stand.
+	Folder   string
+	Editable bool
+	// Repository is git's address, Requested what was asked for of it, and Commit what
+	// that was.
+	Repository, Requested, Commit string
+}
+
+// IsSource reports whether a wheel has to be built of it.
+func (f File) IsSource() bool { return f.Wheel == nil }
 
 // Ask is the address to ask for the file: URL, or what the index gave with something that
 // lets one in, which is written down nowhere.

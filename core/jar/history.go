@@ -52,6 +52,29 @@ type MomentPackage struct {
 	Index     string `json:"index,omitempty"`
 	Direct    bool   `json:"direct,omitempty"`
 	Requested bool   `json:"requested"`
+	// Built is the SHA-256 of the wheel that was built of it; empty for a wheel. Tree is
+	// set for a folder or a repository; Subdirectory is where in source the project stands.
+	Built        string      `json:"built,omitempty"`
+	Tree         *MomentTree `json:"tree,omitempty"`
+	Subdirectory string      `json:"subdirectory,omitempty"`
+}
+
+// MomentTree is a folder or a repository that a distribution was built of.
+type MomentTree struct {
+	Folder     string `json:"folder,omitempty"`
+	Editable   bool   `json:"editable,omitempty"`
+	Repository string `json:"repository,omitempty"`
+	Requested  string `json:"requested,omitempty"`
+	Commit     string `json:"commit,omitempty"`
+}
+
+// Unpacked is the SHA-256 of what was unpacked: the wheel that was built, or the package
+// file.
+func (p MomentPackage) Unpacked() string {
+	if p.Built != "" {
+		return p.Built
+	}
+	return p.SHA256
 }
 
 // MomentFile is the path of a state's file.
@@ -140,6 +163,21 @@ func (j *Jar) Origins() map[string]string {
 	if last, ok, err := j.LastMoment(); err == nil && ok {
 		for _, p := range last.Packages {
 			out[p.Name] = p.SHA256
+		}
+	}
+	return out
+}
+
+// Trees tells by the names of distributions by which SHA-256 the store knows what each was
+// unpacked from: that of its package file, or of the wheel that was built.
+func (j *Jar) Trees() map[string]string {
+	out := map[string]string{}
+	if j == nil {
+		return out
+	}
+	if last, ok, err := j.LastMoment(); err == nil && ok {
+		for _, p := range last.Packages {
+			out[p.Name] = p.Unpacked()
 		}
 	}
 	return out

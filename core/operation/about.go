@@ -184,7 +184,7 @@ func (m *Machine) aboutHere(ctx context.Context, ref, key string, out *About) (t
 }
 
 func (a *About) fromInstalled(m *Machine, at place.Place, j *jar.Jar, g *graph.Graph, d jar.Installed) {
-	h := &AboutHere{Jar: at.Root, Version: d.Version().String(), Asked: g.Asked(d.Key()), NeededBy: []graph.Need{}, Warnings: m.Store.Warnings(j.Origins()[d.Key()])}
+	h := &AboutHere{Jar: at.Root, Version: d.Version().String(), Asked: g.Asked(d.Key()), NeededBy: []graph.Need{}, Warnings: m.Store.Warnings(j.Trees()[d.Key()])}
 	for _, by := range g.NeededBy(d.Key()) {
 		for _, n := range g.Needs(by) {
 			if n.To == d.Key() {

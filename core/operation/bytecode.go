@@ -104,7 +104,7 @@ func (m *Machine) compileAll(ctx context.Context, j *jar.Jar, in interpreter.Int
 	}
 	defer only()
 	all := map[string]string{}
-	for _, sum := range j.Origins() {
+	for _, sum := range j.Trees() {
 		if t, ok := m.Store.Tree(sum); ok {
 			for source, path := range m.Store.ToCompile(kind, t, apply.IsModule) {
 				all[source] = path

@@ -21,6 +21,9 @@ const (
 	SecretInAddress       Case = "secret in an address"    // nothing: it is not shown
 	NoPackageFile         Case = "no package file"         // the text
 	NoRequirement         Case = "no requirement"          // the text
+	NoFolder              Case = "no folder of source"     // the text
+	OtherDisk             Case = "folder on another disk"  // the folder
+	NameNotStated         Case = "name not stated"         // the text
 	OtherDistribution     Case = "another distribution"    // the text, its name, the file's, the address
 	NoFile                Case = "no file"                 // its path
 	BadDistribution       Case = "bad distribution name"   // the name

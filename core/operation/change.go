@@ -49,6 +49,9 @@ func newOutcome(p *plan.Plan) *Outcome {
 // apply does what a plan says. The store is held.
 func (m *Machine) apply(ctx context.Context, p *job) (*Outcome, error) {
 	out := newOutcome(p.Plan)
+	if err := m.buildSources(ctx, p); err != nil {
+		return out, err
+	}
 	noted, err := m.changeLooks(p)
 	if err != nil {
 		return out, err
@@ -67,6 +70,22 @@ func (m *Machine) apply(ctx context.Context, p *job) (*Outcome, error) {
 	m.afterwards(p.place.Root)
 	out.Done = true
 	return out, nil
+}
+
+// buildSources makes the wheels of what a plan installs from source, and has the record say
+// what they were built with.
+func (m *Machine) buildSources(ctx context.Context, p *job) error {
+	if p.building == nil {
+		return nil
+	}
+	if err := p.building.buildAll(ctx, &p.steps); err != nil {
+		return err
+	}
+	if text := p.write[p.place.RecordFile]; p.record != nil && text != nil {
+		p.record.Built = p.building.builtTables(p.record.Built, p.choices)
+		p.write[p.place.RecordFile] = p.record.Format()
+	}
+	return nil
 }
 
 // sharing is how the store is held by a command that takes from it.

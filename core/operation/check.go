@@ -112,7 +112,7 @@ func (m *Machine) examine(ctx context.Context, at place.Place) (*Checked, error)
 	}
 	survey.Faults = append(survey.Faults, replaced...)
 	c.Files, c.Faults, c.Unknown = survey.Files, append(c.Faults, survey.Faults...), append(c.Unknown, survey.Unknown...)
-	origins := j.Origins()
+	origins := j.Trees()
 	for _, name := range sortedNames(origins) {
 		c.Warnings = append(c.Warnings, m.Store.Warnings(origins[name])...)
 	}

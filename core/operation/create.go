@@ -63,7 +63,7 @@ func (e *BadNameError) Error() string { return fmt.Sprintf("%q cannot be a jar's
 
 // Create makes a jar: empty, or with what is put into it, whole or not at all.
 func (m *Machine) Create(ctx context.Context, opt CreateOptions, decide Decide) (*Created, error) {
-	asked, err := m.readWants(opt.Put)
+	asked, err := m.readWants(ctx, opt.Put, nil)
 	if err != nil {
 		return nil, err
 	}

@@ -2,57 +2,89 @@ package operation
 
 import (
 	"context"
+	"errors"
 	"net/url"
 	"os"
 	"path"
 	"path/filepath"
 	"strings"
 
-	"glassjar/core/catalog"
 	"glassjar/core/fetch"
 	"glassjar/core/index"
 	"glassjar/core/metadata"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
+	"glassjar/core/source"
+	"glassjar/core/version"
 )
 
-// readWant reads one requirement of a command line: as PEP 508 writes it, or
-// the path or address of a wheel, which becomes a direct reference.
-func (m *Machine) readWant(text string) (project.Asked, error) {
-	secret := usage(SecretInAddress)
-	if address, ok := m.wheelAddress(text); ok {
-		if fetch.Redact(address) != address {
-			return project.Asked{}, secret
-		}
-		name, err := wheelNameOf(address)
-		if err != nil {
-			return project.Asked{}, &UsageError{Case: NoPackageFile, Of: []string{text}, Err: err}
-		}
-		r, err := requirement.Parse(name.Name + " @ " + address)
-		return project.Asked{Requirement: r, Text: r.String()}, err
+// readWant reads one requirement of a command line: as PEP 508 writes it, or the path or
+// address of a wheel, of an archive of source, of a folder or of a repository, which becomes
+// a direct reference.
+func (m *Machine) readWant(ctx context.Context, text string, editable bool) (project.Asked, error) {
+	address, ok := m.addressOf(text)
+	if !ok && editable {
+		return project.Asked{}, usage(NoFolder, text)
 	}
 	r, err := requirement.Parse(text)
-	if err != nil {
+	switch {
+	case ok:
+		r = requirement.Requirement{URL: address}
+	case err != nil:
 		return project.Asked{}, &UsageError{Case: NoRequirement, Of: []string{text}, Err: err}
 	}
 	if fetch.Redact(r.URL) != r.URL {
-		return project.Asked{}, secret
+		return project.Asked{}, usage(SecretInAddress)
 	}
-	return project.Asked{Requirement: r, Text: text}, nil
+	a := project.Asked{Requirement: r, Text: text, Editable: editable}
+	if r.URL == "" {
+		return a, nil
+	}
+	name, folder, err := m.nameOf(ctx, r.URL)
+	if err != nil {
+		return a, badSource(text, err)
+	}
+	if editable && !folder {
+		return a, usage(NoFolder, text)
+	}
+	a.Folder = folder
+	if a.Name == "" {
+		if name == "" {
+			return a, usage(NameNotStated, text)
+		}
+		a.Name = name
+		a.Text = a.Requirement.String()
+	}
+	return a, nil
 }
 
-// wheelAddress tells the path or address of a package file from a requirement.
-func (m *Machine) wheelAddress(text string) (string, bool) {
-	if r, err := requirement.Parse(text); err == nil && (r.URL != "" || !strings.HasSuffix(text, ".whl")) {
+// badSource is an error about what was named, in words of the command line; others stay.
+func badSource(text string, err error) error {
+	var usage *UsageError
+	var repository *source.RepositoryError
+	var archive *source.ArchiveError
+	if errors.As(err, &usage) || errors.As(err, &repository) || errors.As(err, &archive) || errors.Is(err, context.Canceled) {
+		return err
+	}
+	return &UsageError{Case: NoPackageFile, Of: []string{text}, Err: err}
+}
+
+// addressOf tells the path or address of something from a requirement.
+func (m *Machine) addressOf(text string) (string, bool) {
+	r, err := requirement.Parse(text)
+	if err == nil && (r.URL != "" || !strings.HasSuffix(text, ".whl") && !isArchive(text)) {
 		return "", false
 	}
 	low := strings.ToLower(text)
-	for _, scheme := range []string{"http://", "https://", "file:"} {
+	for _, scheme := range []string{"http://", "https://", "file:", "git+"} {
 		if strings.HasPrefix(low, scheme) {
 			return text, true
 		}
 	}
-	if !strings.HasSuffix(low, ".whl") && !strings.HasSuffix(low, ".tar.gz") && !strings.HasPrefix(text, ".") && !filepath.IsAbs(text) {
+	if !strings.HasSuffix(low, ".whl") && !isArchive(low) && !strings.HasPrefix(text, ".") && !filepath.IsAbs(text) && !strings.ContainsAny(text, `/\`) {
+		return "", false
+	}
+	if err == nil && strings.ContainsAny(text, "<>=!~;[") {
 		return "", false
 	}
 	file := text
@@ -62,58 +94,145 @@ func (m *Machine) wheelAddress(text string) (string, bool) {
 	return metadata.FileURL(file), true
 }
 
-// wheelNameOf reads the file name at the end of an address.
-func wheelNameOf(address string) (metadata.WheelName, error) {
+// isArchive reports whether a name is one of an archive of source.
+func isArchive(name string) bool {
+	low := strings.ToLower(name)
+	for _, end := range []string{".tar.gz", ".tgz", ".zip", ".tar.bz2"} {
+		if strings.HasSuffix(low, end) {
+			return true
+		}
+	}
+	return false
+}
+
+// nameOf is the distribution that an address leads to, as far as that can be told without
+// running anything; folder tells that it is a folder.
+func (m *Machine) nameOf(ctx context.Context, address string) (name string, folder bool, err error) {
+	if r, ok, err := source.ParseRepository(address); ok {
+		if err != nil {
+			return "", false, err
+		}
+		name, err := m.nameInRepository(ctx, r)
+		return name, false, err
+	}
 	u, err := url.Parse(address)
 	if err != nil {
-		return metadata.WheelName{}, metadata.Invalid("%q is not an address", address)
+		return "", false, metadata.Invalid("%q is not an address", address)
 	}
 	file := path.Base(u.Path)
-	if _, err := metadata.ParseSdistName(file); err == nil {
-		return metadata.WheelName{}, metadata.Invalid("%s is a source distribution, and nothing is built from here", file)
+	if w, err := metadata.ParseWheelName(file); err == nil {
+		return w.Name, false, nil
 	}
-	return metadata.ParseWheelName(file)
+	if local, ok := metadata.PathOf(address); ok {
+		info, err := os.Stat(local)
+		switch {
+		case err != nil:
+			return "", false, usage(NoFile, project.Shorten(m.Dir, local))
+		case info.IsDir():
+			s, err := source.Read(source.Source{Folder: local, Subdirectory: subdirectoryOf(u)})
+			return requirement.Normalize(s.Name), true, err
+		case isArchive(file):
+			s, err := source.Read(source.Source{Archive: local, Subdirectory: subdirectoryOf(u)})
+			return requirement.Normalize(s.Name), false, err
+		}
+	}
+	if s, err := metadata.ParseSdistName(file); err == nil {
+		return s.Name, false, nil
+	}
+	if isArchive(file) {
+		return "", false, nil // its name must be given
+	}
+	_, err = metadata.ParseWheelName(file)
+	return "", false, err
+}
+
+// nameInRepository is the name that the project in a repository states.
+func (m *Machine) nameInRepository(ctx context.Context, r source.Repository) (string, error) {
+	b := &building{m: m}
+	dir, err := b.checkOut(ctx, index.File{Tree: &index.Tree{Repository: r.URL, Requested: r.Requested, Commit: r.Commit}, Subdirectory: r.Subdirectory})
+	if err != nil {
+		return "", err
+	}
+	s, err := source.Read(source.Source{Folder: dir, Subdirectory: r.Subdirectory})
+	return requirement.Normalize(s.Name), err
+}
+
+// subdirectoryOf reads where the project stands from an address's fragment.
+func subdirectoryOf(u *url.URL) string {
+	for _, part := range strings.Split(u.Fragment, "&") {
+		if value, ok := strings.CutPrefix(part, "subdirectory="); ok && filepath.IsLocal(filepath.FromSlash(value)) {
+			return value
+		}
+	}
+	return ""
 }
 
 // addDirect makes the direct references among the roots known to the catalog:
 // a file on this machine as it is, another fetched, since only its own
 // metadata can say what it needs.
-func (m *Machine) addDirect(ctx context.Context, c *catalog.Catalog, roots []project.Asked) error {
+func (m *Machine) addDirect(ctx context.Context, p *job, roots []project.Asked) error {
 	for _, a := range roots {
 		if a.URL == "" {
 			continue
 		}
-		f, err := m.directFile(ctx, c, a)
+		f, err := m.directFile(ctx, p, a)
 		if err != nil {
 			return err
 		}
-		c.Direct[a.Key()] = f
+		p.catalog.Direct[a.Key()] = f
 	}
 	return nil
 }
 
-func (m *Machine) directFile(ctx context.Context, c *catalog.Catalog, a project.Asked) (index.File, error) {
-	name, err := wheelNameOf(a.URL)
+func (m *Machine) directFile(ctx context.Context, p *job, a project.Asked) (index.File, error) {
+	f := index.File{Distribution: a.Key(), Size: -1}
+	r, ok, err := source.ParseRepository(a.URL)
+	switch {
+	case err != nil:
+		return f, &UsageError{Case: NoPackageFile, Of: []string{a.Text}, Err: err}
+	case ok:
+		f.URL, f.Subdirectory = r.URL, r.Subdirectory
+		f.Tree = &index.Tree{Repository: r.URL, Requested: r.Requested, Commit: r.Commit}
+		return m.directSource(ctx, p, f)
+	}
+	u, err := url.Parse(a.URL)
 	if err != nil {
-		return index.File{}, &UsageError{Case: NoPackageFile, Of: []string{a.Text}, Err: err}
+		return f, &UsageError{Case: NoPackageFile, Of: []string{a.Text}, Err: err}
 	}
-	if name.Name != a.Key() {
-		return index.File{}, usage(OtherDistribution, a.Text, a.Name, name.Name, a.URL)
-	}
-	u, _ := url.Parse(a.URL) // it parsed a moment ago
-	want := map[string]string{}
-	if algorithm, sum, ok := strings.Cut(u.Fragment, "="); ok {
-		want[algorithm] = strings.ToLower(sum)
-	}
-	u.Fragment = ""
-	f := index.File{Name: path.Base(u.Path), Distribution: name.Name, Version: name.Version, Wheel: &name, URL: u.String(), Size: -1, Hashes: want}
-	if local, ok := metadata.PathOf(f.URL); ok {
-		f.Path = local
-		if _, err := os.Stat(local); err != nil {
-			return f, usage(NoFile, project.Shorten(m.Dir, local))
+	f.Hashes = map[string]string{}
+	for _, part := range strings.Split(u.Fragment, "&") {
+		if algorithm, sum, ok := strings.Cut(part, "="); ok && algorithm != "subdirectory" {
+			f.Hashes[algorithm] = strings.ToLower(sum)
 		}
 	}
-	file, sum, err := c.Fetch(ctx, f, nil)
+	f.Subdirectory = subdirectoryOf(u)
+	u.Fragment, u.RawFragment = "", ""
+	f.Name, f.URL = path.Base(u.Path), u.String()
+	if local, ok := metadata.PathOf(f.URL); ok {
+		info, err := os.Stat(local)
+		if err != nil {
+			return f, usage(NoFile, project.Shorten(m.Dir, local))
+		}
+		if f.Path = local; info.IsDir() {
+			f.Name, f.Path, f.Tree, f.Hashes = "", "", &index.Tree{Folder: local, Editable: a.Editable}, nil
+			return m.directSource(ctx, p, f)
+		}
+	}
+	if isArchive(f.Name) {
+		if s, err := metadata.ParseSdistName(f.Name); err == nil && s.Name == a.Key() {
+			f.Version = s.Version
+		}
+		return m.directSource(ctx, p, f)
+	}
+	name, err := metadata.ParseWheelName(f.Name)
+	if err != nil {
+		return f, &UsageError{Case: NoPackageFile, Of: []string{a.Text}, Err: err}
+	}
+	if name.Name != a.Key() {
+		return f, usage(OtherDistribution, a.Text, a.Name, name.Name, a.URL)
+	}
+	f.Wheel, f.Version = &name, name.Version
+	file, sum, err := p.catalog.Fetch(ctx, f, nil)
 	if err != nil {
 		return f, err
 	}
@@ -122,4 +241,20 @@ func (m *Machine) directFile(ctx context.Context, c *catalog.Catalog, a project.
 		f.Size = info.Size()
 	}
 	return f, nil
+}
+
+// directSource is source that was named, with what is known of it once it is here. That it may be
+// built is asked now: what it needs may depend on it.
+func (m *Machine) directSource(ctx context.Context, p *job, f index.File) (index.File, error) {
+	if p.building == nil {
+		return f, &NoConsentError{Names: []string{f.Distribution}, Spec: p.place.SpecFile}
+	}
+	if err := p.building.require(ctx, f); err != nil {
+		return f, err
+	}
+	f, err := p.building.describe(ctx, f)
+	if err == nil && f.Version.IsZero() {
+		f.Version = version.MustParse("0")
+	}
+	return f, err
 }

@@ -199,7 +199,7 @@ func (m *Machine) wouldBe(at place.Place, record *project.Record, opt RecreateOp
 		return nil, err
 	}
 	env := t.Environment()
-	list, err := plan.FromRecord(record, env, parts)
+	list, err := plan.FromRecord(record, env, parts, nil)
 	if err != nil {
 		return nil, err
 	}

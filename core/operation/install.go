@@ -30,6 +30,8 @@ type InstallOptions struct {
 	Jar string
 	// Wants are requirements (PEP 508).
 	Wants []string
+	// Editable are folders of source whose modules are imported from where they stand.
+	Editable []string
 	// Group or Extra is where in the spec they are written.
 	Group, Extra string
 	// Pre admits pre-releases.
@@ -39,7 +41,7 @@ type InstallOptions struct {
 // Install adds to a jar, and writes down what was asked for and what came of
 // it.
 func (m *Machine) Install(ctx context.Context, opt InstallOptions, decide Decide) (*Outcome, error) {
-	asked, err := m.readWants(opt.Wants)
+	asked, err := m.readWants(ctx, opt.Wants, opt.Editable)
 	if err != nil {
 		return nil, err
 	}
@@ -77,10 +79,11 @@ func (m *Machine) Install(ctx context.Context, opt InstallOptions, decide Decide
 }
 
 // readWants reads the requirements of a command line.
-func (m *Machine) readWants(wants []string) ([]project.Asked, error) {
+// editable are folders whose modules are to be imported from where they stand.
+func (m *Machine) readWants(ctx context.Context, wants, editable []string) ([]project.Asked, error) {
 	var out []project.Asked
-	for _, text := range wants {
-		a, err := m.readWant(text)
+	for i, text := range slices.Concat(wants, editable) {
+		a, err := m.readWant(ctx, text, i >= len(wants))
 		if err != nil {
 			return nil, err
 		}
@@ -121,8 +124,15 @@ func (m *Machine) environmentAt(ctx context.Context, at place.Place) (requiremen
 func addToSpec(spec *project.Spec, at place.Place, asked []project.Asked, into project.Part, env requirement.Environment) (*project.Spec, error) {
 	var add []string
 	files := map[string]string{} // what comes from a file of the project, and what no longer does
+	folders := map[string]project.Asked{}
 	for _, a := range asked {
 		if bare(a) && mentions(spec, a.Key(), into, env) {
+			continue
+		}
+		if a.Folder && at.Project != "" {
+			folders[a.Key()] = a
+			a.URL = ""
+			add = append(add, a.Requirement.String())
 			continue
 		}
 		local := localIn(at, a)
@@ -151,7 +161,35 @@ func addToSpec(spec *project.Spec, at place.Place, asked []project.Asked, into p
 			text = tomltext.Set(text, key, tomltext.String(files[name]))
 		}
 	}
+	if text, err = setFolders(text, at, spec, asked, folders); err != nil {
+		return nil, err
+	}
 	return project.ParseSpec(spec.File, text)
+}
+
+// setFolders writes into a spec's text which of what was asked for comes from a folder, and
+// takes out what no longer does.
+func setFolders(text []byte, at place.Place, spec *project.Spec, asked []project.Asked, folders map[string]project.Asked) ([]byte, error) {
+	for _, a := range asked {
+		key := []string{"tool", "glassjar", "from-folder", a.Key()}
+		if _, was := spec.Tool.FromFolder[a.Key()]; was && !bare(a) {
+			text = tomltext.Drop(text, key)
+		}
+		if _, ok := folders[a.Key()]; !ok {
+			continue
+		}
+		dir, _ := metadata.PathOf(a.URL) // it was one when it was read
+		rel, err := filepath.Rel(place.Real(at.Project), place.Real(dir))
+		if err != nil {
+			return nil, usage(OtherDisk, dir)
+		}
+		value := "{ path = " + tomltext.String(filepath.ToSlash(rel)) + " }"
+		if a.Editable {
+			value = "{ path = " + tomltext.String(filepath.ToSlash(rel)) + ", editable = true }"
+		}
+		text = tomltext.Set(text, key, value)
+	}
+	return text, nil
 }
 
 // localIn is the path, relative to the project, of the package file that a
@@ -267,6 +305,7 @@ func (m *Machine) planFor(ctx context.Context, p *job, installed []jar.Installed
 	}
 	indexes, sampleOnly := m.indexes(spec)
 	p.SampleOnly, p.catalog = sampleOnly, m.newCatalog(indexes)
+	b := m.withSources(p, spec, opt.names(), record)
 	env := target.EnvironmentOf(p.python)
 	roots := rootsOf(spec, opt)
 	if err := plan.CheckPython(spec.RequiresPython, env); err != nil {
@@ -293,8 +332,12 @@ func (m *Machine) planFor(ctx context.Context, p *job, installed []jar.Installed
 	if p.write[at.RecordFile], err = m.recordText(ctx, p, spec, roots, u); err != nil {
 		return err
 	}
-	if string(spec.Text) != string(before.Text) {
-		p.write[spec.File] = spec.Text
+	text, err := b.consents.write(spec.Text)
+	if err != nil {
+		return err
+	}
+	if string(text) != string(before.Text) {
+		p.write[spec.File] = text
 	}
 	inRecord := map[string]bool{}
 	if record != nil {

@@ -38,6 +38,10 @@ type job struct {
 	// instead tells that the jar is made instead of one that stands there and is not
 	// trusted.
 	instead bool
+	// building makes wheels of source, record is what is written down; nil where nothing
+	// is.
+	building *building
+	record   *project.Record
 	// structure are files of the jar itself that are to be put right, seeSystem
 	// whether a jar that is to be made sees the packages of its base.
 	structure map[string]jar.OwnFile

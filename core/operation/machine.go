@@ -64,6 +64,10 @@ type Machine struct {
 	CompileLater func(jar string)
 	// AskTrust, if set, asks the user whether to trust a jar that was not made here.
 	AskTrust func(jar string) (bool, error)
+	// AskBuild, if set, asks the user whether source may be built.
+	AskBuild func(BuildQuestion) (bool, error)
+	// Build are names that may be built from source in this command.
+	Build []string
 	// NoHints leaves out what an error could tell after asking an index.
 	NoHints bool
 	// SealedOff shuts PYTHONPATH and the user's own packages out of what is run.

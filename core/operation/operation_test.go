@@ -77,7 +77,7 @@ func TestRecordServesEveryTarget(t *testing.T) {
 	}
 	indexes, _ := m.indexes(nil)
 	for _, at := range u.Served {
-		got, err := plan.FromRecord(record, at.Environment(), jarParts("hives", "charts"))
+		got, err := plan.FromRecord(record, at.Environment(), jarParts("hives", "charts"), nil)
 		require.NoError(t, err, at)
 		_, alone, err := m.solver(ctx, m.newCatalog(indexes), nil).Solve(ctx, at.Environment(), roots, resolve.Problem{})
 		require.NoError(t, err)
@@ -109,7 +109,7 @@ func TestRecordIsTheSameEverywhere(t *testing.T) {
 
 func TestReadWants(t *testing.T) {
 	m := machine(t, everything)
-	list, err := m.readWants([]string{"brixmeter>=1", "must-core", "BrixMeter<3", "sugar-curve[a]", "sugar-curve[b]"})
+	list, err := m.readWants(ctx, []string{"brixmeter>=1", "must-core", "BrixMeter<3", "sugar-curve[a]", "sugar-curve[b]"}, nil)
 	require.NoError(t, err)
 	var got []string
 	for _, a := range list {
@@ -118,7 +118,7 @@ func TestReadWants(t *testing.T) {
 	assert.Equal(t, []string{"brixmeter<3,>=1", "must-core", "sugar-curve[a,b]"}, got)
 	for _, bad := range []string{"brixmeter=>2", "-x", "./a.whl", "https://a.example/a.txt", "./x-1.0.tar.gz"} {
 		var usage *UsageError
-		_, err := m.readWants([]string{bad})
+		_, err := m.readWants(ctx, []string{bad}, nil)
 		assert.ErrorAs(t, err, &usage, bad)
 	}
 }

@@ -142,6 +142,7 @@ func (m *Machine) Record(ctx context.Context, opt RecordOptions) (*Recorded, err
 	}
 	indexes, sampleOnly := m.indexes(spec)
 	p.catalog, p.SampleOnly = m.newCatalog(indexes), sampleOnly
+	m.withSources(p, spec, nil, record)
 	if err := plan.CheckPython(spec.RequiresPython, target.EnvironmentOf(p.python)); err != nil {
 		return nil, err
 	}

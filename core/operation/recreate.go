@@ -114,7 +114,8 @@ func (m *Machine) fromRecord(ctx context.Context, at place.Place, spec *project.
 	if p.parts, err = opt.parts(p.parts, record); err != nil {
 		return nil, err
 	}
-	if p.choices, err = plan.FromRecord(record, env, p.parts); err != nil {
+	b := m.withSources(p, spec, nil, record)
+	if p.choices, err = plan.FromRecord(record, env, p.parts, b.take(ctx)); err != nil {
 		return nil, err
 	}
 	if opt.unseal != nil {

@@ -7,6 +7,7 @@ import (
 	"path/filepath"
 	"slices"
 	"sort"
+	"strconv"
 	"strings"
 
 	"glassjar/core/fetch"
@@ -103,6 +104,10 @@ func (m *Machine) userValues() map[string]string {
 	set("placing", s.Placing)
 	set("trusted", strings.Join(s.Trusted, ", "))
 	set("bytecode", s.Bytecode)
+	set("build-consent", strings.Join(s.BuildConsent, ", "))
+	if s.BuildMinutes > 0 {
+		out["build-minutes"] = strconv.Itoa(s.BuildMinutes)
+	}
 	for key, on := range map[string]bool{"allow-http": s.AllowHTTP, "keyring": s.Keyring, "sealed-off": s.SealedOff, "keep-packages": s.KeepPackages, "without-locks": s.WithoutLocks} {
 		if s.Has(key) {
 			out[key] = fmt.Sprint(on)
@@ -144,7 +149,18 @@ func (e *EffectiveSettings) addProject(spec *project.Spec) {
 	if t.SeeSystem {
 		add("see-system", "true", "the jar sees the packages of its base")
 	}
+	add("project", t.Project, "how the jar holds the project itself")
+	for _, name := range sortedNames(t.FromFolder) {
+		add("from-folder", name+" from "+t.FromFolder[name].Path, "the folder of source that a distribution is built from")
+	}
 	add("build-consent", strings.Join(t.BuildConsent, ", "), "what may be built from source")
+	add("build-open", strings.Join(t.BuildOpen, ", "), "what is built outside of the closed room")
+	for _, name := range sortedNames(t.BuildAlso) {
+		add("build-also", name+": "+strings.Join(t.BuildAlso[name], ", "), "what it is built with besides what it states")
+	}
+	for _, name := range sortedNames(t.BuildSettings) {
+		add("build-settings", name+": "+strings.Join(sortedNames(t.BuildSettings[name]), " "), "settings for its back end")
+	}
 	for _, name := range sortedNames(t.BuildVariables) {
 		var parts []string
 		for _, k := range sortedNames(t.BuildVariables[name]) {

@@ -7,6 +7,7 @@ import (
 	"glassjar/core/fetch"
 	"glassjar/core/plan"
 	"glassjar/core/project"
+	"glassjar/core/requirement"
 	"glassjar/core/resolve"
 	"glassjar/core/target"
 	"glassjar/core/version"
@@ -14,7 +15,7 @@ import (
 
 // solveAll solves the roots for every target of the spec and for the jar of a job.
 func (m *Machine) solveAll(ctx context.Context, p *job, spec *project.Spec, roots []project.Asked, problem resolve.Problem) (*plan.Solutions, error) {
-	if err := m.addDirect(ctx, p.catalog, roots); err != nil {
+	if err := m.addDirect(ctx, p, roots); err != nil {
 		return nil, err
 	}
 	base, err := ofBase(p.python, p.seesSystem())
@@ -32,6 +33,12 @@ func (m *Machine) solveAll(ctx context.Context, p *job, spec *project.Spec, root
 		return nil, err
 	}
 	u, err := m.solver(ctx, p.catalog, base).SolveAll(ctx, ask)
+	for names := sourceOnly(err); len(names) > 0 && p.building != nil; names = sourceOnly(err) {
+		if more, asked := p.building.allow(ctx, names, err); asked != nil || !more {
+			return nil, asked
+		}
+		u, err = m.solver(ctx, p.catalog, base).SolveAll(ctx, ask)
+	}
 	var failure *plan.SolveError
 	if errors.As(err, &failure) {
 		failure.Unasked = p.catalog.Unasked(ctx, failure.Failure)
@@ -59,5 +66,23 @@ func (m *Machine) recordText(ctx context.Context, p *job, spec *project.Spec, ro
 	if err := m.addPublishers(ctx, p, r); err != nil {
 		return nil, err
 	}
+	if have, err := project.ReadRecord(p.place.RecordFile); err == nil {
+		r.Built = stillBuilt(have.Built, r.Packages)
+	}
+	p.record = r
 	return r.Format(), nil
+}
+
+// stillBuilt are those of the tables of what was built whose distribution is recorded still.
+func stillBuilt(old []project.Built, packages []project.Package) []project.Built {
+	var out []project.Built
+	for _, one := range old {
+		for _, e := range packages {
+			if e.Name == requirement.Normalize(one.Name) && (e.Version.IsZero() || one.Version == e.Version.String()) {
+				out = append(out, one)
+				break
+			}
+		}
+	}
+	return out
 }

@@ -86,7 +86,7 @@ func (m *Machine) needs(going map[string]bool) (all map[string]string, byJar map
 		mine := map[string]bool{}
 		for _, s := range states {
 			for _, p := range s.Packages {
-				all[p.SHA256], mine[p.SHA256] = p.Name, true
+				all[p.Unpacked()], mine[p.Unpacked()] = p.Name, true
 			}
 		}
 		byJar[root] = sortedNames(mine)

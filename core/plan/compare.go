@@ -18,6 +18,16 @@ type Choice struct {
 	Asked    bool
 	NeededBy []string
 	Provided bool
+	// Built is the SHA-256 of the wheel that was built of the file, where that is source.
+	Built string
+}
+
+// Package is the SHA-256 of the wheel that is put in place.
+func (c Choice) Package() string {
+	if c.Built != "" {
+		return c.Built
+	}
+	return c.File.SHA256()
 }
 
 // Held is one distribution that a jar holds.
@@ -70,7 +80,7 @@ func (p *Plan) Compare(a Aim) Steps {
 	}
 	wanted := map[string]bool{}
 	for _, c := range a.Choices {
-		item := Item{Name: c.Name, Version: c.Version.String(), Asked: c.Asked, NeededBy: c.NeededBy, Index: c.File.Index, File: c.File.Name, Size: c.File.Size}
+		item := Item{Name: c.Name, Version: c.Version.String(), Asked: c.Asked, NeededBy: c.NeededBy, Index: c.File.Index, File: c.File.Name, Size: c.File.Size, Build: buildOf(c)}
 		if c.Provided {
 			p.Provided = append(p.Provided, item)
 			continue
@@ -109,6 +119,21 @@ func (p *Plan) Compare(a Aim) Steps {
 	return steps
 }
 
+// buildOf is what a distribution is built of; empty for a wheel.
+func buildOf(c Choice) string {
+	switch t := c.File.Tree; {
+	case c.Provided || c.File.Wheel != nil || c.File.Name == "" && t == nil:
+		return ""
+	case t == nil:
+		return FromArchive
+	case t.Repository != "":
+		return FromRepository
+	case t.Editable:
+		return FromFolderEditable
+	}
+	return FromFolder
+}
+
 // keeps reports whether what a jar holds is what was chosen; if not, it is among what
 // changes or is made anew.
 func (p *Plan) keeps(held Held, c Choice, item Item) bool {
@@ -118,6 +143,9 @@ func (p *Plan) keeps(held Held, c Choice, item Item) bool {
 		p.Change = append(p.Change, item)
 	case held.Package != c.File.SHA256() && c.File.SHA256() != "":
 		item.Why = "its files are from another package file"
+		if c.File.Tree != nil {
+			item.Why = "its source has changed"
+		}
 		p.Mend = append(p.Mend, item)
 	case held.Damaged:
 		item.Why = "its files are not as they were installed"

@@ -26,7 +26,17 @@ type Item struct {
 	Here bool
 	// Why says why a distribution is made anew at the same version, or goes.
 	Why string
+	// Build is what it is built of, one of the constants; empty for a wheel.
+	Build string
 }
+
+// What a distribution is built of.
+const (
+	FromArchive        = "archive"
+	FromFolder         = "folder"
+	FromFolderEditable = "folder, editable"
+	FromRepository     = "repository"
+)
 
 // Plan is what a command will do to a jar, as a person or a program is shown it.
 type Plan struct {

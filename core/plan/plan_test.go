@@ -360,7 +360,7 @@ func recordWith(t *testing.T, more string) *project.Record {
 
 func TestFromRecord(t *testing.T) {
 	env := at("linux", 12).Environment()
-	got, err := plan.FromRecord(recordWith(t, ""), env, project.Parts{})
+	got, err := plan.FromRecord(recordWith(t, ""), env, project.Parts{}, nil)
 	require.NoError(t, err)
 	assert.Equal(t, "juice 3.0, press 1.0!", texts(got))
 	assert.Equal(t, "press-1.0-10-py3-none-any.whl", got[1].File.Name, "the highest build number")
@@ -368,14 +368,14 @@ func TestFromRecord(t *testing.T) {
 	assert.Equal(t, "record", got[0].File.Index)
 	assert.True(t, got[0].File.Exact)
 
-	got, err = plan.FromRecord(recordWith(t, ""), env, project.Parts{Only: true, Extras: []string{"shop"}})
+	got, err = plan.FromRecord(recordWith(t, ""), env, project.Parts{Only: true, Extras: []string{"shop"}}, nil)
 	require.NoError(t, err)
 	assert.Equal(t, "label 1.0!", texts(got))
 	assert.Empty(t, got[0].File.Index, "it came from no index")
 	local, _ := metadata.PathOf("file:///a/label-1.0-py3-none-any.whl")
 	assert.Equal(t, local, got[0].File.Path)
 
-	_, err = plan.FromRecord(recordWith(t, ""), at("windows", 12).Environment(), project.Parts{})
+	_, err = plan.FromRecord(recordWith(t, ""), at("windows", 12).Environment(), project.Parts{}, nil)
 	var served *plan.NotServedError
 	require.ErrorAs(t, err, &served)
 	assert.Len(t, served.Serves, 1)
@@ -385,7 +385,7 @@ func TestFromRecord(t *testing.T) {
 		"[[packages]]\nname = \"bees\"\nversion = \"4.0\"\nsdist = {url = \"https://a.example/bees-4.0.tar.gz\", hashes = {sha256 = \"" + sum + "\"}}\n":                                            "no file of bees 4.0",
 		"[[packages]]\nname = \"bees\"\nversion = \"4.0\"\nrequires-python = \">=3.13\"\nwheels = [{url = \"https://a.example/bees-4.0-py3-none-any.whl\", hashes = {sha256 = \"" + sum + "\"}}]\n": "no file of bees 4.0",
 	} {
-		_, err = plan.FromRecord(recordWith(t, more), env, project.Parts{})
+		_, err = plan.FromRecord(recordWith(t, more), env, project.Parts{}, nil)
 		assert.ErrorContains(t, err, fault)
 	}
 	assert.NoError(t, plan.CheckPython(version.MustParseSpecifiers(">=3.8"), env))

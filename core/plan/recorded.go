@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"maps"
 	"os"
+	"path/filepath"
 	"slices"
 
 	"glassjar/core/index"
@@ -19,7 +20,8 @@ type NoFittingFileError struct {
 	Name, Version, Environment string
 	// Sources tells that the record has a source distribution only.
 	Sources bool
-	Kind    string
+	// Kind is a kind of source that is not known.
+	Kind string
 }
 
 func (e *NoFittingFileError) Error() string {
@@ -36,9 +38,13 @@ type NotServedError struct {
 
 func (e *NotServedError) Error() string { return "the record does not serve " + e.Environment }
 
+// Take looks at source of a record before it is chosen: whether it may be built, and what
+// its version and hash are. Nil takes none.
+type Take func(index.File) (index.File, error)
+
 // FromRecord picks from the record what applies to an environment and to the
 // parts that the jar holds.
-func FromRecord(record *project.Record, env target.Environment, parts project.Parts) ([]Choice, error) {
+func FromRecord(record *project.Record, env target.Environment, parts project.Parts, take Take) ([]Choice, error) {
 	if err := Served(record, env); err != nil {
 		return nil, err
 	}
@@ -66,6 +72,9 @@ func FromRecord(record *project.Record, env target.Environment, parts project.Pa
 		}
 		e := applies[name]
 		f, err := PickFile(record, e, env)
+		if err == nil && f.IsSource() {
+			f, err = take.source(f, e, env)
+		}
 		if err != nil {
 			return nil, err
 		}
@@ -76,6 +85,14 @@ func FromRecord(record *project.Record, env target.Environment, parts project.Pa
 		out = append(out, Choice{Name: name, Version: v, File: f, Asked: asked[name], NeededBy: neededBy[name]})
 	}
 	return out, nil
+}
+
+// source is source that may be taken; the error is a [*NoFittingFileError] where none is.
+func (take Take) source(f index.File, e project.Package, env target.Environment) (index.File, error) {
+	if take == nil {
+		return f, &NoFittingFileError{Name: e.Name, Version: e.Version.String(), Environment: env.Title, Sources: true}
+	}
+	return take(f)
 }
 
 // Served reports whether a record was made for an environment; the error is a
@@ -133,16 +150,23 @@ func askedIn(record *project.Record, env target.Environment, parts project.Parts
 // PickFile chooses the file of an entry that serves an environment best.
 // The error is a [*NoFittingFileError].
 func PickFile(record *project.Record, e project.Package, env target.Environment) (index.File, error) {
-	none := &NoFittingFileError{Name: e.Name, Version: e.Version.String(), Environment: env.Title, Kind: e.Unsupported}
-	if e.Unsupported != "" {
+	none := &NoFittingFileError{Name: e.Name, Version: e.Version.String(), Environment: env.Title}
+	if e.VCS != nil && e.VCS.Type != "git" {
+		none.Kind = e.VCS.Type
 		return index.File{}, none
 	}
 	if !e.RequiresPython.Holds(env.Python) {
 		return index.File{}, none
 	}
+	if e.Directory != nil || e.VCS != nil {
+		return recordedTree(record, e), nil
+	}
 	list := e.Wheels
 	if e.Archive != nil {
 		list = []project.PackageFile{*e.Archive}
+		if _, err := metadata.ParseWheelName(e.Archive.FileName()); err != nil {
+			return RecordedFile(record, e, *e.Archive), nil
+		}
 	}
 	var best index.File
 	rank, found := 0, false
@@ -157,11 +181,37 @@ func PickFile(record *project.Record, e project.Package, env target.Environment)
 		}
 		best, rank, found = RecordedFile(record, e, w), n, true
 	}
+	if !found && e.Sdist != nil {
+		return RecordedFile(record, e, *e.Sdist), nil
+	}
 	if !found {
-		none.Sources = e.Sdist != nil && len(e.Wheels) == 0
 		return index.File{}, none
 	}
 	return best, nil
+}
+
+// recordedTree is the folder or the repository of an entry.
+func recordedTree(record *project.Record, e project.Package) index.File {
+	f := index.File{Distribution: e.Name, Version: e.Version, Size: -1, Tree: &index.Tree{}}
+	beside := func(path string) string {
+		path = filepath.FromSlash(path)
+		if !filepath.IsAbs(path) {
+			path = filepath.Join(filepath.Dir(record.File), path)
+		}
+		return path
+	}
+	if d := e.Directory; d != nil {
+		f.Tree.Folder, f.Tree.Editable, f.Subdirectory = beside(d.Path), d.Editable, d.Subdirectory
+		f.URL = metadata.FileURL(f.Tree.Folder)
+		return f
+	}
+	v := e.VCS
+	f.Tree.Repository, f.Tree.Requested, f.Tree.Commit, f.Subdirectory = v.URL, v.Requested, v.Commit, v.Subdirectory
+	if v.URL == "" {
+		f.Tree.Repository = metadata.FileURL(beside(v.Path))
+	}
+	f.URL = f.Tree.Repository
+	return f
 }
 
 // RecordedFile is a file of an entry, as it is to be had.
@@ -179,6 +229,8 @@ func RecordedFile(record *project.Record, e project.Package, w project.PackageFi
 	}
 	if name, err := metadata.ParseWheelName(f.Name); err == nil {
 		f.Wheel, f.Distribution, f.Version = &name, name.Name, name.Version
+	} else {
+		f.Distribution, f.Version, f.Subdirectory = e.Name, e.Version, w.Subdirectory
 	}
 	return f
 }

@@ -234,7 +234,7 @@ func TestParseRecord(t *testing.T) {
 	assert.True(t, p.Marker.HoldsIn(nil, nil, []string{"Test"}))
 	assert.False(t, p.Marker.HoldsIn(nil, nil, nil))
 	assert.Equal(t, "local-1.0-py3-none-any.whl", r.Packages[1].Archive.FileName())
-	assert.Equal(t, "vcs", r.Packages[2].Unsupported)
+	assert.Equal(t, "git", r.Packages[2].VCS.Type)
 	assert.Equal(t, []string{"charts"}, r.Extras)
 	assert.Len(t, r.Environments, 2)
 }

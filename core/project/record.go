@@ -1,7 +1,6 @@
 package project
 
 import (
-	"bytes"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -14,7 +13,6 @@ import (
 	"github.com/pelletier/go-toml/v2"
 
 	"glassjar/core/digest"
-	"glassjar/core/internal/lazy"
 	"glassjar/core/limits"
 	"glassjar/core/requirement"
 	"glassjar/core/tomltext"
@@ -40,6 +38,26 @@ type Record struct {
 	// Left are targets that the record was meant to serve and cannot; they stand in
 	// [tool.glassjar] too.
 	Left []LeftOut
+	// Built are what was built from source, and with what: that a teammate builds with
+	// the same. They stand there too, and only narrow what the standard leaves open.
+	Built []Built
+}
+
+// Built is a distribution that was built, and what it was built with.
+type Built struct {
+	Name    string      `toml:"name"`
+	Version string      `toml:"version"`
+	With    []BuiltWith `toml:"with"`
+}
+
+// BuiltWith is a package file that was there for a build.
+type BuiltWith struct {
+	Name    string `toml:"name"`
+	Version string `toml:"version"`
+	File    string `toml:"file"`
+	URL     string `toml:"url"`
+	Index   string `toml:"index"`
+	SHA256  string `toml:"sha256"`
 }
 
 // LeftOut is targets that a record does not serve, for one reason.
@@ -65,9 +83,26 @@ type Package struct {
 	// Publishers are who published its files, as the index says (PEP 740): "kind" and
 	// what else it knows them by.
 	Publishers []map[string]string
-	// Unsupported names a kind of source that this program cannot install from,
-	// "vcs" or "directory"; empty otherwise.
-	Unsupported string
+	// Directory is a folder of source, VCS a repository.
+	Directory *Directory
+	VCS       *VCS
+}
+
+// Directory is a folder of source that a record names.
+type Directory struct {
+	// Path is relative to the record, with '/'.
+	Path         string
+	Editable     bool
+	Subdirectory string
+}
+
+// VCS is a repository that a record names.
+type VCS struct {
+	// Type is "git"; URL its address, or Path that relative to the record.
+	Type, URL, Path string
+	// Requested is what was asked for, Commit what that was.
+	Requested, Commit string
+	Subdirectory      string
 }
 
 // Dependency names an entry: by its version too where several have that name.
@@ -86,6 +121,9 @@ type PackageFile struct {
 	// Hashes are in hex, by algorithm.
 	Hashes   map[string]string
 	Uploaded time.Time
+	// Subdirectory is where the project stands in an archive of source; empty for its
+	// top.
+	Subdirectory string
 }
 
 // FileName is the name, taken from the address where none is written.
@@ -119,6 +157,7 @@ type rawRecord struct {
 			Asked     []string  `toml:"asked"`
 			SeeSystem bool      `toml:"see-system"`
 			Left      []LeftOut `toml:"left-out"`
+			Built     []Built   `toml:"built"`
 		} `toml:"glassjar"`
 	} `toml:"tool"`
 }
@@ -134,17 +173,33 @@ type rawEntry struct {
 	Sdist          *rawFile         `toml:"sdist"`
 	Archive        *rawFile         `toml:"archive"`
 	Identities     []map[string]any `toml:"attestation-identities"`
-	VCS            map[string]any   `toml:"vcs"`
-	Directory      map[string]any   `toml:"directory"`
+	VCS            *rawVCS          `toml:"vcs"`
+	Directory      *rawDirectory    `toml:"directory"`
+}
+
+type rawVCS struct {
+	Type              string `toml:"type"`
+	URL               string `toml:"url"`
+	Path              string `toml:"path"`
+	RequestedRevision string `toml:"requested-revision"`
+	CommitID          string `toml:"commit-id"`
+	Subdirectory      string `toml:"subdirectory"`
+}
+
+type rawDirectory struct {
+	Path         string `toml:"path"`
+	Editable     bool   `toml:"editable"`
+	Subdirectory string `toml:"subdirectory"`
 }
 
 type rawFile struct {
-	Name       string            `toml:"name"`
-	URL        string            `toml:"url"`
-	Path       string            `toml:"path"`
-	Size       *int64            `toml:"size"`
-	Hashes     map[string]string `toml:"hashes"`
-	UploadTime time.Time         `toml:"upload-time"`
+	Name         string            `toml:"name"`
+	URL          string            `toml:"url"`
+	Path         string            `toml:"path"`
+	Size         *int64            `toml:"size"`
+	Hashes       map[string]string `toml:"hashes"`
+	UploadTime   time.Time         `toml:"upload-time"`
+	Subdirectory string            `toml:"subdirectory"`
 }
 
 // ErrNoRecord says that there is no record to read.
@@ -184,7 +239,7 @@ func ParseRecord(file string, text []byte) (*Record, error) {
 		return fail("", "it has no created-by, so it is no record as PEP 751 says")
 	}
 	r := &Record{File: file, CreatedBy: raw.CreatedBy, Extras: normalAll(raw.Extras), Groups: normalAll(raw.Groups), DefaultGroups: normalAll(raw.DefaultGroups),
-		Asked: raw.Tool.Glassjar.Asked, SeeSystem: raw.Tool.Glassjar.SeeSystem, Left: raw.Tool.Glassjar.Left}
+		Asked: raw.Tool.Glassjar.Asked, SeeSystem: raw.Tool.Glassjar.SeeSystem, Left: raw.Tool.Glassjar.Left, Built: raw.Tool.Glassjar.Built}
 	var err error
 	if r.RequiresPython, err = version.ParseSpecifiers(raw.RequiresPython); err != nil {
 		return fail("requires-python", err.Error())
@@ -296,21 +351,43 @@ func (e rawEntry) readSources(p *Package) (why string) {
 		*one.to = &f
 	}
 	kinds := 0
-	for name, there := range map[string]bool{"vcs": e.VCS != nil, "directory": e.Directory != nil} {
+	for _, there := range []bool{e.VCS != nil, e.Directory != nil, e.Archive != nil, len(e.Wheels) > 0 || e.Sdist != nil} {
 		if there {
 			kinds++
-			p.Unsupported = name
 		}
-	}
-	if e.Archive != nil {
-		kinds++
-	}
-	if len(e.Wheels) > 0 || e.Sdist != nil {
-		kinds++
 	}
 	if kinds != 1 {
 		return "it must have one source: wheels and sdist, or archive, or directory, or vcs"
 	}
+	if e.VCS != nil {
+		if why := e.VCS.read(p); why != "" {
+			return "vcs: " + why
+		}
+	}
+	if e.Directory != nil {
+		if e.Directory.Path == "" || !inFolder(e.Directory.Subdirectory) {
+			return "directory: it has no path, or a subdirectory that leads out of it"
+		}
+		p.Directory = &Directory{e.Directory.Path, e.Directory.Editable, e.Directory.Subdirectory}
+	}
+	return ""
+}
+
+// inFolder reports whether a subdirectory is none, or leads into the folder.
+func inFolder(subdirectory string) bool {
+	return subdirectory == "" || filepath.IsLocal(filepath.FromSlash(subdirectory))
+}
+
+func (raw rawVCS) read(p *Package) (why string) {
+	switch {
+	case raw.URL == "" && raw.Path == "":
+		return "it has neither url nor path"
+	case raw.CommitID == "":
+		return "it has no commit-id"
+	case !inFolder(raw.Subdirectory):
+		return "its subdirectory leads out of it"
+	}
+	p.VCS = &VCS{raw.Type, raw.URL, raw.Path, raw.RequestedRevision, raw.CommitID, raw.Subdirectory}
 	return ""
 }
 
@@ -318,7 +395,7 @@ func (e rawEntry) readSources(p *Package) (why string) {
 const noHash = " is no such hash"
 
 func (raw rawFile) read() (PackageFile, string) {
-	f := PackageFile{Name: raw.Name, URL: raw.URL, Path: raw.Path, Size: -1, Hashes: digest.Normal(raw.Hashes), Uploaded: raw.UploadTime.UTC()}
+	f := PackageFile{Name: raw.Name, URL: raw.URL, Path: raw.Path, Size: -1, Hashes: digest.Normal(raw.Hashes), Uploaded: raw.UploadTime.UTC(), Subdirectory: raw.Subdirectory}
 	if raw.UploadTime.IsZero() {
 		f.Uploaded = time.Time{}
 	}
@@ -328,6 +405,8 @@ func (raw rawFile) read() (PackageFile, string) {
 	switch {
 	case f.URL == "" && f.Path == "":
 		return f, "a file has neither url nor path"
+	case !inFolder(f.Subdirectory):
+		return f, f.FileName() + " has a subdirectory that leads out of it"
 	case len(f.Hashes) == 0:
 		return f, f.FileName() + " has no hash"
 	case raw.Size != nil && f.Size < 0:
@@ -350,141 +429,4 @@ func (r *Record) LocalPath(f PackageFile) string {
 		p = filepath.Join(filepath.Dir(r.File), p)
 	}
 	return p
-}
-
-// Format writes the record. Equal records give equal bytes: no date, no path
-// of a machine, every key in a fixed order and every file on its own line.
-func (r *Record) Format() []byte {
-	var b bytes.Buffer
-	b.WriteString("# The record: the exact contents, from which the same jar is made anywhere.\n")
-	b.WriteString("# It is written by a program; the spec is where wishes go.\n")
-	b.WriteString("lock-version = \"1.0\"\n")
-	if len(r.Environments) > 0 {
-		b.WriteString("environments = [\n")
-		for _, m := range r.Environments {
-			fmt.Fprintf(&b, "    %s,\n", tomltext.String(m.String()))
-		}
-		b.WriteString("]\n")
-	}
-	if len(r.RequiresPython) > 0 {
-		fmt.Fprintf(&b, "requires-python = %s\n", tomltext.String(r.RequiresPython.String()))
-	}
-	for _, l := range []struct {
-		key  string
-		list []string
-	}{{"extras", r.Extras}, {"dependency-groups", r.Groups}, {"default-groups", r.DefaultGroups}} {
-		if len(l.list) > 0 {
-			fmt.Fprintf(&b, "%s = %s\n", l.key, tomltext.Strings(l.list))
-		}
-	}
-	fmt.Fprintf(&b, "created-by = %s\n", tomltext.String(r.CreatedBy))
-	if len(r.Packages) == 0 {
-		b.WriteString("packages = []\n")
-	}
-	for _, p := range r.Packages {
-		p.format(&b)
-	}
-	b.WriteString("\n[tool.glassjar]\nasked = [\n")
-	for _, a := range r.Asked {
-		fmt.Fprintf(&b, "    %s,\n", tomltext.String(a))
-	}
-	b.WriteString("]\n")
-	if r.SeeSystem {
-		b.WriteString("see-system = true\n")
-	}
-	if len(r.Left) > 0 {
-		b.WriteString("left-out = [\n")
-		for _, l := range r.Left {
-			fmt.Fprintf(&b, "    { targets = %s, why = %s },\n", tomltext.Strings(l.Targets), tomltext.String(l.Why))
-		}
-		b.WriteString("]\n")
-	}
-	return b.Bytes()
-}
-
-var bareKey = lazy.Pattern(`^[A-Za-z0-9_-]+$`)
-
-func tomlKey(key string) string {
-	if bareKey().MatchString(key) {
-		return key
-	}
-	return tomltext.String(key)
-}
-
-func (p Package) format(b *bytes.Buffer) {
-	fmt.Fprintf(b, "\n[[packages]]\nname = %s\n", tomltext.String(p.Name))
-	if !p.Version.IsZero() {
-		fmt.Fprintf(b, "version = %s\n", tomltext.String(p.Version.String()))
-	}
-	if !p.Marker.IsZero() {
-		fmt.Fprintf(b, "marker = %s\n", tomltext.String(p.Marker.String()))
-	}
-	if len(p.RequiresPython) > 0 {
-		fmt.Fprintf(b, "requires-python = %s\n", tomltext.String(p.RequiresPython.String()))
-	}
-	if len(p.Dependencies) > 0 {
-		parts := make([]string, len(p.Dependencies))
-		for i, d := range p.Dependencies {
-			parts[i] = "{ name = " + tomltext.String(d.Name) + " }"
-			if !d.Version.IsZero() {
-				parts[i] = "{ name = " + tomltext.String(d.Name) + ", version = " + tomltext.String(d.Version.String()) + " }"
-			}
-		}
-		fmt.Fprintf(b, "dependencies = [%s]\n", strings.Join(parts, ", "))
-	}
-	if p.Index != "" {
-		fmt.Fprintf(b, "index = %s\n", tomltext.String(p.Index))
-	}
-	if len(p.Wheels) > 0 {
-		b.WriteString("wheels = [\n")
-		for _, w := range p.Wheels {
-			fmt.Fprintf(b, "    %s,\n", w.format())
-		}
-		b.WriteString("]\n")
-	}
-	if p.Sdist != nil {
-		fmt.Fprintf(b, "sdist = %s\n", p.Sdist.format())
-	}
-	if p.Archive != nil {
-		fmt.Fprintf(b, "archive = %s\n", p.Archive.format())
-	}
-	if len(p.Publishers) > 0 {
-		b.WriteString("attestation-identities = [\n")
-		for _, one := range p.Publishers {
-			parts := []string{"kind = " + tomltext.String(one["kind"])}
-			for _, key := range sortedKeys(one) {
-				if key != "kind" {
-					parts = append(parts, tomlKey(key)+" = "+tomltext.String(one[key]))
-				}
-			}
-			fmt.Fprintf(b, "    { %s },\n", strings.Join(parts, ", "))
-		}
-		b.WriteString("]\n")
-	}
-}
-
-func (f PackageFile) format() string {
-	var parts []string
-	add := func(key, value string) { parts = append(parts, key+" = "+value) }
-	if f.Name != "" {
-		add("name", tomltext.String(f.Name))
-	}
-	if !f.Uploaded.IsZero() {
-		add("upload-time", f.Uploaded.UTC().Format(time.RFC3339Nano))
-	}
-	if f.URL != "" {
-		add("url", tomltext.String(f.URL))
-	}
-	if f.Path != "" {
-		add("path", tomltext.String(f.Path))
-	}
-	if f.Size >= 0 {
-		add("size", fmt.Sprint(f.Size))
-	}
-	var sums []string
-	for _, algorithm := range sortedKeys(f.Hashes) {
-		sums = append(sums, algorithm+" = "+tomltext.String(f.Hashes[algorithm]))
-	}
-	add("hashes", "{ "+strings.Join(sums, ", ")+" }")
-	return "{ " + strings.Join(parts, ", ") + " }"
 }

@@ -10,6 +10,7 @@ import (
 	"io/fs"
 	"net/url"
 	"os"
+	"path"
 	"path/filepath"
 	"sort"
 	"strings"
@@ -78,6 +79,9 @@ type Asked struct {
 	// Local is the path, relative to the spec, of the package file that it is to
 	// come from, with "#algorithm=hash" where one was given; URL is then that file's address on this machine.
 	Local string
+	// Folder tells that it is to come from a folder, Editable that its modules are
+	// imported from where they stand (PEP 660), and Own that it is the project itself.
+	Folder, Editable, Own bool
 }
 
 // Written is the requirement as it means the same on every machine.
@@ -87,7 +91,13 @@ func (a Asked) Written() string {
 	}
 	r := a.Requirement
 	path, fragment, _ := strings.Cut(a.Local, "#")
-	r.URL = "./" + (&url.URL{Path: path}).EscapedPath()
+	r.URL = (&url.URL{Path: path}).EscapedPath()
+	if !strings.HasPrefix(path, "../") && path != ".." {
+		r.URL = "./" + strings.TrimPrefix(r.URL, "./")
+	}
+	if a.Editable {
+		fragment = "editable"
+	}
 	if fragment != "" {
 		r.URL += "#" + fragment
 	}
@@ -108,11 +118,36 @@ type Tool struct {
 	FromIndex map[string]string `toml:"from-index"`
 	// FromFile are package files within the project, by distribution: paths
 	// relative to the spec, with '/', each with "#algorithm=hash" if that is known.
-	FromFile       map[string]string            `toml:"from-file"`
-	SeeSystem      bool                         `toml:"see-system"`
+	FromFile map[string]string `toml:"from-file"`
+	// FromFolder are folders of source, by distribution: siblings of the project.
+	FromFolder map[string]FolderEntry `toml:"from-folder"`
+	// Project says how the jar holds the project itself: "editable", "installed" or
+	// "left-out"; empty for editable.
+	Project   string `toml:"project"`
+	SeeSystem bool   `toml:"see-system"`
+	// BuildConsent are names that may be built from source, BuildOpen those that may
+	// leave the closed room. By name, BuildVariables are set for a build, BuildSettings
+	// given to its back end (PEP 517), and BuildAlso requirements that it does not state.
 	BuildConsent   []string                     `toml:"build-consent"`
 	BuildVariables map[string]map[string]string `toml:"build-variables"`
+	BuildSettings  map[string]map[string]any    `toml:"build-settings"`
+	BuildAlso      map[string][]string          `toml:"build-also"`
+	BuildOpen      []string                     `toml:"build-open"`
 }
+
+// FolderEntry is a folder of source that a distribution is taken from.
+type FolderEntry struct {
+	// Path is relative to the spec, with '/'.
+	Path     string `toml:"path"`
+	Editable bool   `toml:"editable"`
+}
+
+// How a jar holds the project that it is of.
+const (
+	ProjectEditable  = "editable"
+	ProjectInstalled = "installed"
+	ProjectLeftOut   = "left-out"
+)
 
 // Spec is a pyproject.toml.
 type Spec struct {
@@ -130,7 +165,9 @@ type Spec struct {
 	Asked []Asked
 	// Extras and Groups are the names that are defined, in normal form, sorted.
 	Extras, Groups []string
-	Tool           Tool
+	// Buildable tells that the project says how it is built, so that its jar holds it.
+	Buildable bool
+	Tool      Tool
 }
 
 type rawSpec struct {
@@ -142,6 +179,7 @@ type rawSpec struct {
 		Optional       map[string][]string `toml:"optional-dependencies"`
 		Dynamic        []string
 	}
+	System map[string]any   `toml:"build-system"`
 	Groups map[string][]any `toml:"dependency-groups"`
 	Tool   struct {
 		Glassjar map[string]any
@@ -196,7 +234,60 @@ func ParseSpec(file string, text []byte) (*Spec, error) {
 	if err := s.takeTool(raw.Tool.Glassjar); err != nil {
 		return s, err
 	}
-	return s, s.placeFiles()
+	s.Buildable = raw.System != nil && s.Project && s.Name != ""
+	if err := s.placeFiles(); err != nil {
+		return s, err
+	}
+	if err := s.placeFolders(); err != nil {
+		return s, err
+	}
+	return s, s.addOwn()
+}
+
+// placeFolders gives the requirements on what comes from a folder that folder's address.
+func (s *Spec) placeFolders() error {
+	folders := map[string]FolderEntry{}
+	for name, f := range s.Tool.FromFolder {
+		if f.Path == "" || filepath.IsAbs(filepath.FromSlash(f.Path)) || strings.ContainsAny(f.Path, "\\#") {
+			return s.fault("tool.glassjar.from-folder", fmt.Sprintf("%q is not a relative path with '/'", f.Path), f.Path)
+		}
+		folders[requirement.Normalize(name)] = f
+	}
+	if len(folders) > 0 {
+		s.Tool.FromFolder = folders
+	}
+	for i, a := range s.Asked {
+		f, ok := folders[a.Key()]
+		if !ok || a.URL != "" {
+			continue
+		}
+		abs, err := filepath.Abs(filepath.Join(s.Dir(), filepath.FromSlash(f.Path)))
+		if err != nil {
+			return err
+		}
+		one := &s.Asked[i]
+		one.Local, one.URL, one.Specifiers, one.Folder, one.Editable = path.Clean(f.Path), metadata.FileURL(abs), nil, true, f.Editable
+	}
+	return nil
+}
+
+// addOwn adds the project itself to what is asked for, where it says how it is built.
+func (s *Spec) addOwn() error {
+	switch s.Tool.Project {
+	case "", ProjectEditable, ProjectInstalled, ProjectLeftOut:
+	default:
+		return s.fault("tool.glassjar.project", fmt.Sprintf("%q is not one of editable, installed, left-out", s.Tool.Project), s.Tool.Project)
+	}
+	if !s.Buildable || s.Tool.Project == ProjectLeftOut {
+		return nil
+	}
+	dir, err := filepath.Abs(s.Dir())
+	if err != nil {
+		return err
+	}
+	r := requirement.Requirement{Name: s.Name, URL: metadata.FileURL(dir)}
+	s.Asked = append(s.Asked, Asked{Requirement: r, Text: s.Name, File: s.File, Line: s.lineOf(s.Name), Local: ".", Folder: true, Editable: s.Tool.Project != ProjectInstalled, Own: true})
+	return nil
 }
 
 // placeFiles gives the requirements on what comes from a file of the project that
@@ -338,9 +429,14 @@ var ToolKeys = []ToolKey{
 	{"indexes", "list of { name, at }", "where packages come from; the first that knows a name is the only one asked for it"},
 	{"from-index", "name to index", "the one index that a package is taken from"},
 	{"from-file", "name to path", "the package file within the project that a package is taken from"},
+	{"from-folder", "name to { path, editable }", "the folder of source, beside the project, that a package is built from"},
+	{"project", "text", "how the jar holds the project itself, if it has [build-system]: editable, installed or left-out"},
 	{"see-system", "true or false", "whether the jar sees the packages of the Python that it is made from"},
 	{"build-consent", "list of names", "what may be built from source"},
 	{"build-variables", "name to { variable = text }", "variables of the environment for the build of a package"},
+	{"build-settings", "name to { key = text or list }", "settings for the back end that builds a package"},
+	{"build-also", "name to list of requirements", "what a package is built with besides what it states"},
+	{"build-open", "list of names", "what is built outside of the closed room, with network and home folder"},
 }
 
 var toolKeys = func() []string {
@@ -425,42 +521,4 @@ func Shorten(dir, path string) string {
 		return rest
 	}
 	return path
-}
-
-// Nearest is the word of a list that is least far from a word, by the number
-// of letters to insert, drop, change or swap.
-func Nearest(word string, list []string) string {
-	best, at := "", -1
-	for _, w := range list {
-		if d := Distance(word, w); at < 0 || d < at {
-			best, at = w, d
-		}
-	}
-	return best
-}
-
-// Distance counts the letters to insert, drop, change, or swap with their
-// neighbour to turn a into b.
-func Distance(a, b string) int {
-	x, y := []rune(a), []rune(b)
-	rows := [3][]int{make([]int, len(y)+1), make([]int, len(y)+1), make([]int, len(y)+1)}
-	for j := range rows[1] {
-		rows[1][j] = j
-	}
-	for i := 1; i <= len(x); i++ {
-		before, last, now := rows[0], rows[1], rows[2]
-		now[0] = i
-		for j := 1; j <= len(y); j++ {
-			cost := 1
-			if x[i-1] == y[j-1] {
-				cost = 0
-			}
-			now[j] = min(last[j]+1, now[j-1]+1, last[j-1]+cost)
-			if i > 1 && j > 1 && x[i-1] == y[j-2] && x[i-2] == y[j-1] {
-				now[j] = min(now[j], before[j-2]+1)
-			}
-		}
-		rows[0], rows[1], rows[2] = last, now, before
-	}
-	return rows[1][len(y)]
 }

@@ -11,6 +11,7 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"strconv"
 	"strings"
 	"unicode/utf8"
 
@@ -21,6 +22,7 @@ import (
 	"glassjar/core/limits"
 	"glassjar/core/lock"
 	"glassjar/core/project"
+	"glassjar/core/requirement"
 	"glassjar/core/store"
 	"glassjar/core/tomltext"
 )
@@ -62,6 +64,10 @@ type Settings struct {
 
 	// Trusted are folders whose jars are used whoever made them.
 	Trusted []string `toml:"trusted,omitempty"`
+	// BuildConsent are names that may be built from source in any project, BuildMinutes
+	// how long one step of a build may take.
+	BuildConsent []string `toml:"build-consent,omitempty"`
+	BuildMinutes int      `toml:"build-minutes,omitempty"`
 
 	set map[string]bool
 }
@@ -74,6 +80,8 @@ const (
 	Folder  = "folder"
 	OneFile = "file"
 	YesNo   = "yes or no"
+	Names   = "names"
+	Number  = "number"
 	Folders = "folders"
 	Indexes = "indexes"
 	Pins    = "name to index"
@@ -118,6 +126,8 @@ var All = []Setting{
 	{Key: "keep-packages", Kind: YesNo, Words: "keep package files whole, for seal without a network", Default: "false"},
 	{Key: "without-locks", Kind: YesNo, Words: "write where the file system has no locks; be alone there", Default: "false"},
 	{Key: "trusted", Kind: Folders, Words: "folders whose jars are used whoever made them", Default: "none"},
+	{Key: "build-consent", Kind: Names, Words: "what may be built from source, in every project", Default: "none"},
+	{Key: "build-minutes", Kind: Number, Words: "how long one step of a build may take", Default: "60"},
 	{Key: "sealed-off", Kind: YesNo, Words: "shut PYTHONPATH and your own packages out of run and enter", Default: "false"},
 }
 
@@ -272,6 +282,18 @@ func (f File) Set(ctx context.Context, setting Setting, values []string) (Settin
 		value = tomltext.String(values[0])
 	case Folders:
 		value = tomltext.Strings(values)
+	case Names:
+		for _, v := range values {
+			if !requirement.ValidName(v) {
+				return Settings{}, &ValueError{Setting: setting, Why: fmt.Sprintf("%q is not a distribution's name", v)}
+			}
+		}
+		value = tomltext.Strings(values)
+	case Number:
+		if n, err := strconv.Atoi(strings.Join(values, " ")); err != nil || n < 1 || n > 100_000 {
+			return Settings{}, &ValueError{Setting: setting, Why: "it is a whole number from 1"}
+		}
+		value = values[0]
 	case YesNo:
 		if len(values) != 1 || values[0] != "true" && values[0] != "false" {
 			return Settings{}, &ValueError{Setting: setting, Why: "it is true or false"}

@@ -123,3 +123,11 @@ func below(folder, path string) (rest string, ok bool) {
 	}
 	return "", false
 }
+
+// BestRoom is how closed a build's room can be here; open tells that it is let out.
+func BestRoom(open bool) string {
+	if open {
+		return Open
+	}
+	return bestMeans().level()
+}

@@ -352,7 +352,6 @@ func (r *room) seen(path string) bool {
 	return true
 }
 
-
 // devices are the few that programs count on.
 func devices(root string) error {
 	if err := os.MkdirAll(root+"/dev", 0o755); err != nil {

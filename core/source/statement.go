@@ -195,6 +195,10 @@ func withExtra(r requirement.Requirement, extra string) string {
 // deciding are the fields that say what is needed.
 var deciding = []string{"requires-dist", "provides-extra", "requires-python", "version", "name"}
 
+// Promised reports whether a description of source is that of every wheel built of it, as
+// far as it decides what is needed (PEP 643).
+func Promised(info []byte) bool { return (&Statement{}).fromInfo(info) }
+
 // fromInfo takes PKG-INFO for what the wheel will say, where it promises that (PEP 643:
 // version 2.2 or later, and the fields not dynamic).
 func (s *Statement) fromInfo(info []byte) bool {
