@@ -65,11 +65,12 @@ func role(e operation.Entry) string {
 var whyWords = map[string]string{place.Named: "it was named", place.Active: "it is active in this shell", place.Nearest: "it is the project's"}
 
 var stepWords = map[string]string{
-	operation.InStep:      "in step with spec and jar",
-	operation.SpecChanged: "the spec has changed since: glassjar record, then glassjar recreate",
-	operation.JarDiffers:  "the jar differs from it: glassjar recreate",
-	operation.NoRecord:    "none yet; glassjar install writes it",
-	operation.CutOff:      "a change of the jar was cut off: glassjar check --mend undoes it",
+	operation.InStep:        "in step with spec and jar",
+	operation.SourceChanged: "a folder that it was built from has changed: glassjar recreate",
+	operation.SpecChanged:   "the spec has changed since: glassjar record, then glassjar recreate",
+	operation.JarDiffers:    "the jar differs from it: glassjar recreate",
+	operation.NoRecord:      "none yet; glassjar install writes it",
+	operation.CutOff:        "a change of the jar was cut off: glassjar check --mend undoes it",
 }
 
 // Here shows which jar and Python are in effect.

@@ -67,9 +67,11 @@ func (s *Screen) sources(t *Sheet, p *plan.Plan) {
 				from[i.Index] = true
 				names = append(names, i.Index)
 			}
-			if i.Here {
+			switch {
+			case i.Build != "" && i.Build != plan.FromArchive: // nothing is fetched for it
+			case i.Here:
 				here++
-			} else {
+			default:
 				fetch++
 			}
 		}
@@ -85,7 +87,9 @@ func (s *Screen) sources(t *Sheet, p *plan.Plan) {
 	if len(names) > 0 {
 		text = strings.Join(names, ", ") + ": " + text
 	}
-	t.Line("from", s.Plain(text))
+	if text != "" {
+		t.Line("from", s.Plain(text))
+	}
 	if p.SampleOnly {
 		t.Line("", s.Faint(sampleOnly))
 	}

@@ -105,6 +105,9 @@ func (p *Progress) amounts(e progress.Event) []string {
 		}
 		return fmt.Sprint(n)
 	}
+	if e.Total <= 0 && e.Done == 0 && !e.Bytes {
+		return nil // how much there is to be done nobody knows
+	}
 	if e.Total <= 0 {
 		return []string{strings.TrimSpace(amount(e.Done) + " " + e.Unit)}
 	}

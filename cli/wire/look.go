@@ -100,6 +100,7 @@ type MomentPackage struct {
 type Tree struct {
 	Folder     string `json:"folder,omitempty"`
 	Editable   bool   `json:"editable,omitempty"`
+	Own        bool   `json:"own,omitempty"`
 	Repository string `json:"repository,omitempty"`
 	Requested  string `json:"requested_revision,omitempty"`
 	Commit     string `json:"commit,omitempty"`

@@ -54,7 +54,7 @@ func treeOf(t *index.Tree) *jar.MomentTree {
 	if t == nil {
 		return nil
 	}
-	return &jar.MomentTree{Folder: t.Folder, Editable: t.Editable, Repository: t.Repository, Requested: t.Requested, Commit: t.Commit}
+	return &jar.MomentTree{Folder: t.Folder, Editable: t.Editable, Own: t.Own, Repository: t.Repository, Requested: t.Requested, Commit: t.Commit}
 }
 
 // TextOf is what a file holds once what is to be written is; nil if it is not there.
@@ -112,9 +112,9 @@ func Choices(to jar.Moment) ([]plan.Choice, error) {
 		}
 		f.Subdirectory = e.Subdirectory
 		if t := e.Tree; t != nil {
-			f.Tree = &index.Tree{Folder: t.Folder, Editable: t.Editable, Repository: t.Repository, Requested: t.Requested, Commit: t.Commit}
+			f.Tree = &index.Tree{Folder: t.Folder, Editable: t.Editable, Own: t.Own, Repository: t.Repository, Requested: t.Requested, Commit: t.Commit}
 		}
-		out = append(out, plan.Choice{Name: e.Name, Version: v, File: f, Asked: e.Requested})
+		out = append(out, plan.Choice{Name: e.Name, Version: v, File: f, Asked: e.Requested, Built: e.Built})
 	}
 	sort.Slice(out, func(i, j int) bool { return out[i].Name < out[j].Name })
 	return out, nil

@@ -71,6 +71,8 @@ type Tree struct {
 	// Folder is a path; Editable has its modules imported from where they stand.
 	Folder   string
 	Editable bool
+	// Own tells that it is the project itself, whose spec is followed anyway.
+	Own bool
 	// Repository is git's address, Requested what was asked for of it, and Commit what
 	// that was.
 	Repository, Requested, Commit string

@@ -63,6 +63,7 @@ type MomentPackage struct {
 type MomentTree struct {
 	Folder     string `json:"folder,omitempty"`
 	Editable   bool   `json:"editable,omitempty"`
+	Own        bool   `json:"own,omitempty"`
 	Repository string `json:"repository,omitempty"`
 	Requested  string `json:"requested,omitempty"`
 	Commit     string `json:"commit,omitempty"`

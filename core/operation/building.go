@@ -115,9 +115,16 @@ func (b *building) MayBuild(ctx context.Context, name string) (bool, error) {
 		return true, nil
 	}
 	if !b.consents.inSpec(name) {
-		return false, nil
+		return b.builtBefore(name), nil
 	}
 	return true, b.askFor(ctx, name)
+}
+
+// builtBefore reports whether the record says that a name was built, and that was here: then
+// somebody has said yes to it.
+func (b *building) builtBefore(name string) bool {
+	_, recorded := b.pins[name]
+	return recorded && slices.ContainsFunc(b.kept.All(), func(m source.Made) bool { return m.Distribution == name && m.SHA256 != "" })
 }
 
 // askFor asks about a distribution of an index. The lock is held.
@@ -183,7 +190,7 @@ func (b *building) require(ctx context.Context, f index.File) error {
 	if b.consents.given(name, folder) {
 		return nil
 	}
-	own := folder != "" && b.consents.at.Project != "" && place.Real(folder) == place.Real(b.consents.at.Project)
+	own := f.Tree != nil && f.Tree.Own
 	q := BuildQuestion{Name: name}
 	if b.m.AskBuild != nil {
 		var err error
@@ -231,7 +238,7 @@ func (b *building) locate(ctx context.Context, f index.File) (sourcePlace, error
 			at.sum = repositoryOfFile(f).Sum()
 		default:
 			at.source.Folder, at.source.Editable = t.Folder, t.Editable
-			at.sum, err = source.FolderSum(ctx, t.Folder, f.Subdirectory, t.Editable)
+			at.sum, err = source.FolderSum(ctx, t.Folder, source.Of{Subdirectory: f.Subdirectory, Editable: t.Editable, Own: t.Own})
 		}
 		return at, err
 	})
@@ -325,18 +332,43 @@ func (b *building) describe(ctx context.Context, f index.File) (index.File, erro
 	return f, err
 }
 
-// take is [plan.Take]: source of a record, if it may be built.
-func (b *building) take(ctx context.Context) plan.Take {
-	return func(f index.File) (index.File, error) {
-		if err := b.require(ctx, f); err != nil {
-			return f, err
-		}
-		return b.describe(ctx, f)
+// ready is source with what is known of it, once it may be built: nobody is asked where
+// nothing will run, since it was built here before.
+func (b *building) ready(ctx context.Context, f index.File) (index.File, error) {
+	f, err := b.describe(ctx, f)
+	if err != nil {
+		return f, err
 	}
+	if at, err := b.locate(ctx, f); err == nil {
+		at.source.Options = b.options(f.Distribution)
+		if m, ok := b.kept.Find(source.Key(at.sum, at.source, b.python)); ok && b.m.Store.HasTree(m.SHA256) {
+			return f, nil
+		}
+	}
+	return f, b.require(ctx, f)
 }
 
-// Metadata is what a wheel of source would say of what it needs.
+// take is [plan.Take]: source of a record, if it may be built.
+func (b *building) take(ctx context.Context) plan.Take {
+	return func(f index.File) (index.File, error) { return b.ready(ctx, f) }
+}
+
+// Metadata is what a wheel of source would say of what it needs. The project itself needs
+// what its spec asks for, which is followed anyway, and may be about to change.
 func (b *building) Metadata(ctx context.Context, f index.File) ([]byte, error) {
+	data, err := b.wheelMetadata(ctx, f)
+	if err != nil || f.Tree == nil || !f.Tree.Own {
+		return data, err
+	}
+	meta, err := metadata.Parse(data)
+	text := fmt.Sprintf("Metadata-Version: 2.1\nName: %s\nVersion: %s\n", meta.Name, meta.Version)
+	if len(meta.RequiresPython) > 0 {
+		text += "Requires-Python: " + meta.RequiresPython.String() + "\n"
+	}
+	return []byte(text), err
+}
+
+func (b *building) wheelMetadata(ctx context.Context, f index.File) ([]byte, error) {
 	at, err := b.locate(ctx, f)
 	if err != nil {
 		return nil, err
@@ -377,7 +409,7 @@ func (b *building) buildAll(ctx context.Context, steps *plan.Steps) error {
 	group.SetLimit(max(1, runtime.NumCPU()/2))
 	for i := range steps.Install {
 		c := &steps.Install[i]
-		if c.Provided || !c.File.IsSource() {
+		if c.Provided || !c.File.IsSource() || c.Built != "" && b.m.Store.HasTree(c.Built) {
 			continue
 		}
 		group.Go(func() error {
@@ -391,9 +423,6 @@ func (b *building) buildAll(ctx context.Context, steps *plan.Steps) error {
 
 // build makes the wheel of source, unless that was done before on this machine.
 func (b *building) build(ctx context.Context, f index.File) (source.Made, error) {
-	if err := b.require(ctx, f); err != nil {
-		return source.Made{}, err
-	}
 	at, err := b.locate(ctx, f)
 	if err != nil {
 		return source.Made{}, err
@@ -403,6 +432,9 @@ func (b *building) build(ctx context.Context, f index.File) (source.Made, error)
 	work := func() (source.Made, error) {
 		if m, ok := b.kept.Find(key); ok && b.m.Store.HasTree(m.SHA256) && b.sameBuild(f.Distribution, m) {
 			return m, nil
+		}
+		if err := b.require(ctx, f); err != nil {
+			return source.Made{}, err
 		}
 		b.m.report(progress.Event{Stage: "building " + f.Distribution})
 		w, err := b.builder.Wheel(withBuilt(ctx, f.Distribution), at.source)

@@ -49,6 +49,7 @@ func newOutcome(p *plan.Plan) *Outcome {
 // apply does what a plan says. The store is held.
 func (m *Machine) apply(ctx context.Context, p *job) (*Outcome, error) {
 	out := newOutcome(p.Plan)
+	start := time.Now()
 	if err := m.buildSources(ctx, p); err != nil {
 		return out, err
 	}
@@ -59,7 +60,10 @@ func (m *Machine) apply(ctx context.Context, p *job) (*Outcome, error) {
 	applier := apply.Applier{Store: m.Store, Placing: m.Settings.Placing, Report: m.Report, Command: m.Command, Now: m.now, Compiling: m.bytecodeWay()}
 	done, err := applier.Do(ctx, apply.Work{Plan: p.Plan, Steps: p.steps, Place: p.place, Jar: p.jar, New: p.instead, Outside: m.outside(p.place), Python: p.python, Catalog: p.catalog,
 		Removed: p.removed, Own: p.structure, Write: p.write, Parts: p.parts, Commit: func(ctx context.Context) error { return m.commit(ctx, p) }})
-	out.Fetched, out.Files, out.Took, out.Wrote, out.Warnings = done.Fetched, done.Files, done.Took, done.Wrote, done.Warnings
+	out.Fetched, out.Files, out.Wrote, out.Warnings = done.Fetched, done.Files, done.Wrote, done.Warnings
+	if done.Took > 0 {
+		out.Took = time.Since(start)
+	}
 	if err == nil {
 		err = noted()
 	}

@@ -185,6 +185,7 @@ func (m *Machine) mend(ctx context.Context, at place.Place) ([]string, error) {
 	}
 	indexes, _ := m.indexes(spec)
 	p.catalog = m.newCatalog(indexes)
+	m.withSources(p, spec, nil, nil)
 	if p.choices, err = apply.Choices(moment); err != nil {
 		return nil, err
 	}

@@ -140,17 +140,18 @@ func (c *consents) key(name string) string { return place.Real(c.at.Key()) + "\x
 // the spec has and this user said yes to that here. Who asks for a name on the command line
 // of a project whose spec consents to it says yes with that.
 func (c *consents) given(name, folder string) bool {
-	if c.byUser(name) || c.said[name] {
+	if c.said[name] {
 		return true
 	}
+	user := c.byUser(name)
 	if !c.inSpec(name) {
-		return false
+		return user
 	}
 	mark := c.mark(name, folder)
 	if keptmap.Read[string](c.m.consentsFile())[c.key(name)] == mark {
 		return true
 	}
-	if c.named[name] {
+	if user || c.named[name] {
 		c.keep(name, mark)
 		return true
 	}

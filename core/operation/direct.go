@@ -15,7 +15,6 @@ import (
 	"glassjar/core/project"
 	"glassjar/core/requirement"
 	"glassjar/core/source"
-	"glassjar/core/version"
 )
 
 // readWant reads one requirement of a command line: as PEP 508 writes it, or the path or
@@ -214,7 +213,7 @@ func (m *Machine) directFile(ctx context.Context, p *job, a project.Asked) (inde
 			return f, usage(NoFile, project.Shorten(m.Dir, local))
 		}
 		if f.Path = local; info.IsDir() {
-			f.Name, f.Path, f.Tree, f.Hashes = "", "", &index.Tree{Folder: local, Editable: a.Editable}, nil
+			f.Name, f.Path, f.Tree, f.Hashes = "", "", &index.Tree{Folder: local, Editable: a.Editable, Own: a.Own}, nil
 			return m.directSource(ctx, p, f)
 		}
 	}
@@ -249,12 +248,5 @@ func (m *Machine) directSource(ctx context.Context, p *job, f index.File) (index
 	if p.building == nil {
 		return f, &NoConsentError{Names: []string{f.Distribution}, Spec: p.place.SpecFile}
 	}
-	if err := p.building.require(ctx, f); err != nil {
-		return f, err
-	}
-	f, err := p.building.describe(ctx, f)
-	if err == nil && f.Version.IsZero() {
-		f.Version = version.MustParse("0")
-	}
-	return f, err
+	return p.building.ready(ctx, f)
 }

@@ -9,6 +9,7 @@ import (
 	"path/filepath"
 	"strings"
 
+	"glassjar/core/index"
 	"glassjar/core/limits"
 	"glassjar/core/place"
 	"glassjar/core/plan"
@@ -137,6 +138,7 @@ func (m *Machine) fromRoots(ctx context.Context, at place.Place, spec *project.S
 	if err := plan.CheckPython(spec.RequiresPython, env); err != nil {
 		return nil, err
 	}
+	m.withSources(p, spec, nil, nil)
 	u, err := m.solveAll(ctx, p, spec, roots, resolve.Problem{})
 	if err != nil {
 		return nil, err
@@ -199,7 +201,7 @@ func (m *Machine) wouldBe(at place.Place, record *project.Record, opt RecreateOp
 		return nil, err
 	}
 	env := t.Environment()
-	list, err := plan.FromRecord(record, env, parts, nil)
+	list, err := plan.FromRecord(record, env, parts, func(f index.File) (index.File, error) { return f, nil })
 	if err != nil {
 		return nil, err
 	}

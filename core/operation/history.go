@@ -121,6 +121,7 @@ func (m *Machine) toMoment(ctx context.Context, p *job, installed []jar.Installe
 	}
 	indexes, _ := m.indexes(spec)
 	p.catalog, p.parts = m.newCatalog(indexes), to.Parts
+	m.withSources(p, spec, nil, nil)
 	if p.choices, err = apply.Choices(to); err != nil {
 		return nil, err
 	}

@@ -3,6 +3,7 @@ package operation
 import (
 	"os"
 	"os/exec"
+	"path"
 	"path/filepath"
 	"runtime"
 	"strings"
@@ -102,11 +103,12 @@ func userSite(l jar.Layout) string {
 // code when Python starts.
 func pathFiles(j *jar.Jar) []Leak {
 	var out []Leak
+	own := editableFiles(j)
 	for _, site := range j.Sites() {
 		entries, _ := os.ReadDir(j.Path(site)) // a folder that is not there holds none
 		for _, e := range entries {
 			file := j.Path(site, e.Name())
-			if !strings.HasSuffix(e.Name(), ".pth") {
+			if !strings.HasSuffix(e.Name(), ".pth") || own[path.Join(site, e.Name())] {
 				continue
 			}
 			data, err := limits.ReadFile(file, limits.Own)
@@ -123,6 +125,23 @@ func pathFiles(j *jar.Jar) []Leak {
 					out = append(out, Leak{What: LeakPth, Detail: file, Holds: []string{line}})
 				}
 			}
+		}
+	}
+	return out
+}
+
+// editableFiles are the files in a jar of what is installed editable: that it leads
+// elsewhere was asked for.
+func editableFiles(j *jar.Jar) map[string]bool {
+	out := map[string]bool{}
+	installed, _ := j.Installed() // what cannot be listed has no such files
+	for _, d := range installed {
+		if d.Direct == nil || d.Direct.DirInfo == nil || !d.Direct.DirInfo.Editable {
+			continue
+		}
+		files, _ := j.Files(d)
+		for _, f := range files {
+			out[f.Path] = true
 		}
 	}
 	return out

@@ -11,6 +11,7 @@ import (
 	"glassjar/core/place"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
+	"glassjar/core/source"
 	"glassjar/core/version"
 )
 
@@ -155,11 +156,13 @@ type Here struct {
 
 // The states of a record beside its spec and jar.
 const (
-	InStep      = "in step"
-	SpecChanged = "spec changed"
-	JarDiffers  = "jar differs"
-	NoRecord    = "no record"
-	CutOff      = "cut off"
+	InStep = "in step"
+	// SourceChanged tells that a folder from which something was built is not as it was.
+	SourceChanged = "source changed"
+	SpecChanged   = "spec changed"
+	JarDiffers    = "jar differs"
+	NoRecord      = "no record"
+	CutOff        = "cut off"
 )
 
 // Here looks at what is in effect.
@@ -255,6 +258,16 @@ func (m *Machine) step(ctx context.Context, j *jar.Jar, installed []jar.Installe
 	}
 	if len(want) > 0 {
 		return JarDiffers
+	}
+	if last, ok, err := j.LastMoment(); err == nil && ok {
+		for _, p := range last.Packages {
+			if p.Tree == nil || p.Tree.Folder == "" {
+				continue
+			}
+			if sum, err := source.FolderSum(ctx, p.Tree.Folder, source.Of{Subdirectory: p.Subdirectory, Editable: p.Tree.Editable, Own: p.Tree.Own}); err != nil || sum != p.SHA256 {
+				return SourceChanged
+			}
+		}
 	}
 	return InStep
 }

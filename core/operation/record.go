@@ -44,6 +44,10 @@ func (m *Machine) recordEntry(ctx context.Context, p *job, name string, v versio
 		return e, err
 	}
 	e.RequiresPython = meta.RequiresPython
+	if known.Tree != nil {
+		recordTree(&e, p.place, *known)
+		return e, nil
+	}
 	if known.Index == "" {
 		f := m.recordFile(p.place, *known)
 		e.Archive = &f
@@ -80,10 +84,25 @@ func (m *Machine) recordEntry(ctx context.Context, p *job, name string, v versio
 	return e, nil
 }
 
+// recordTree writes a folder so that it means the same on another machine, or a repository.
+// The version of a folder is what stands in it, so that the record has none (PEP 751).
+func recordTree(e *project.Package, at place.Place, f index.File) {
+	if t := f.Tree; t.Repository != "" {
+		e.VCS = &project.VCS{Type: "git", URL: t.Repository, Requested: t.Requested, Commit: t.Commit, Subdirectory: f.Subdirectory}
+		return
+	}
+	e.Version = version.Version{}
+	path := f.Tree.Folder
+	if rel, err := filepath.Rel(place.Real(filepath.Dir(at.RecordFile)), place.Real(path)); err == nil && at.Project != "" {
+		path = rel
+	}
+	e.Directory = &project.Directory{Path: filepath.ToSlash(path), Editable: f.Tree.Editable, Subdirectory: f.Subdirectory}
+}
+
 // recordFile writes a file's place so that it means the same on another
 // machine: an address, or a path relative to the record.
 func (m *Machine) recordFile(at place.Place, f index.File) project.PackageFile {
-	out := project.PackageFile{URL: f.URL, Size: f.Size, Hashes: f.Hashes, Uploaded: f.Uploaded}
+	out := project.PackageFile{URL: f.URL, Size: f.Size, Hashes: f.Hashes, Uploaded: f.Uploaded, Subdirectory: f.Subdirectory}
 	if f.Path != "" && at.Project != "" {
 		if rel, err := filepath.Rel(at.Project, f.Path); err == nil && !strings.HasPrefix(rel, "..") {
 			out.URL, out.Path = "", filepath.ToSlash(rel)

@@ -201,7 +201,7 @@ func recordedTree(record *project.Record, e project.Package) index.File {
 		return path
 	}
 	if d := e.Directory; d != nil {
-		f.Tree.Folder, f.Tree.Editable, f.Subdirectory = beside(d.Path), d.Editable, d.Subdirectory
+		f.Tree.Folder, f.Tree.Editable, f.Tree.Own, f.Subdirectory = beside(d.Path), d.Editable, d.Path == ".", d.Subdirectory
 		f.URL = metadata.FileURL(f.Tree.Folder)
 		return f
 	}

@@ -13,7 +13,11 @@ import (
 	"strings"
 	"time"
 
+	"github.com/BurntSushi/toml"
+
 	"glassjar/core/digest"
+	"glassjar/core/limits"
+	"glassjar/core/tomltext"
 )
 
 // earliest is the first moment that a zip archive can hold.
@@ -119,13 +123,22 @@ var compiled = []string{".c", ".cc", ".cpp", ".cxx", ".h", ".hpp", ".pyx", ".pxd
 // describing are the files of a project that decide what its metadata and its wheel are.
 var describing = []string{"pyproject.toml", "setup.py", "setup.cfg"}
 
+// Of says what of a folder is built, and how.
+type Of struct {
+	Subdirectory string
+	Editable     bool
+	// Own tells that it is the project whose spec is followed: what that asks for is no
+	// part of what is built.
+	Own bool
+}
+
 // FolderSum is a hash of what of a folder decides what is built of it, in hex: all its
 // files, or, for one that is installed editable, those that describe it and those that are
 // compiled.
-func FolderSum(ctx context.Context, dir, subdirectory string, editable bool) (string, error) {
+func FolderSum(ctx context.Context, dir string, of Of) (string, error) {
 	h := sha256.New()
-	project := filepath.Join(dir, filepath.FromSlash(subdirectory))
-	fmt.Fprintf(h, "glassjar folder 1 %q %t\n", subdirectory, editable)
+	editable, project := of.Editable, filepath.Join(dir, filepath.FromSlash(of.Subdirectory))
+	fmt.Fprintf(h, "glassjar folder 1 %q %t\n", of.Subdirectory, editable)
 	err := filepath.WalkDir(dir, func(file string, e fs.DirEntry, err error) error {
 		if err == nil {
 			err = ctx.Err()
@@ -150,10 +163,39 @@ func FolderSum(ctx context.Context, dir, subdirectory string, editable bool) (st
 			return nil
 		}
 		sum, err := digest.OfFile(ctx, file)
+		if of.Own && e.Name() == "pyproject.toml" && filepath.Dir(file) == project {
+			sum, err = ownSum(file)
+		}
 		fmt.Fprintf(h, "file %q %s\n", filepath.ToSlash(rel), sum)
 		return err
 	})
 	return hex.EncodeToString(h.Sum(nil)), err
+}
+
+// ownSum is a hash of a project's own pyproject.toml without what it asks for.
+func ownSum(file string) (string, error) {
+	data, err := limits.ReadFile(file, limits.Spec)
+	if err != nil {
+		return "", err
+	}
+	tables := map[string]any{}
+	if err := limits.TOML(file, data); err != nil {
+		return "", err
+	}
+	if err := toml.Unmarshal(tomltext.Plain(data), &tables); err != nil {
+		return "", err
+	}
+	delete(tables, "dependency-groups")
+	if p, ok := tables["project"].(map[string]any); ok {
+		delete(p, "dependencies")
+		delete(p, "optional-dependencies")
+	}
+	if t, ok := tables["tool"].(map[string]any); ok {
+		delete(t, "glassjar")
+	}
+	text, err := toml.Marshal(tables)
+	sum := sha256.Sum256(text)
+	return hex.EncodeToString(sum[:]), err
 }
 
 // removeAll removes a build's folder, in which a build may have taken its own rights.
