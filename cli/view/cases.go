@@ -69,21 +69,23 @@ const forImage = "build it for the image: CGO_ENABLED=0 GOOS=linux go build -o g
 
 // remarks has the words for what is told beside a result.
 var remarks = map[operation.Remark]string{
-	operation.SealNeedsPackages: "a sealed jar holds package files whole, and the store what they unpack to; with the setting keep-packages it keeps them too",
-	operation.NoRecordOfSealed:  "no record is written beside the jar: the sealed one has files that came from no address, only from a folder",
-	operation.NoRecordOfPaths:   "no record is written here: {1} names package files by paths beside itself",
-	operation.FilesStay:         "the spec and the record of {1} stay as they are, and do not say what it is made from here",
-	operation.LineLeftOut:       "left out: {1}",
-	operation.NotTrusted:        "the jar at {1} was not made here for you, or was changed since, so nothing of it is run: glassjar recreate makes it anew, glassjar trust takes it as it is",
-	operation.MakesWay:          "the jar that stands there was not made here for you, or was changed since; it makes way for the new one, and glassjar discard --undo brings it back where that is gone",
-	operation.PythonUpgraded:    "the Python of this jar is {1} now, and was {2} when it was made: glassjar recreate brings it in step",
-	operation.Undone:            "an earlier command was cut off; what it had begun was undone",
-	operation.Completed:         "an earlier command was cut off; what it had begun was completed",
-	operation.ChangedSince:      "{1} was changed by somebody since, and is left as it is",
-	operation.OutsideOfImage:    "{1} is a file of this machine outside of the project, which the image cannot take along: put it into the project, then glassjar install ./PATH and the same command again",
-	operation.OldPrompt:         "its prompt shows the old name until it is recreated: {1}",
-	operation.RecordAnew:        "{1}; it is made anew",
-	operation.MachineSettings:   "{1}",
+	operation.SealNeedsPackages:  "a sealed jar holds package files whole, and the store what they unpack to; with the setting keep-packages it keeps them too",
+	operation.NoRecordOfSealed:   "no record is written beside the jar: the sealed one has files that came from no address, only from a folder",
+	operation.NoRecordOfPaths:    "no record is written here: {1} names package files by paths beside itself",
+	operation.FilesStay:          "the spec and the record of {1} stay as they are, and do not say what it is made from here",
+	operation.LineLeftOut:        "left out: {1}",
+	operation.NotTrusted:         "the jar at {1} was not made here for you, or was changed since, so nothing of it is run: glassjar recreate makes it anew, glassjar trust takes it as it is",
+	operation.MakesWay:           "the jar that stands there was not made here for you, or was changed since; it makes way for the new one, and glassjar discard --undo brings it back where that is gone",
+	operation.PythonUpgraded:     "the Python of this jar is {1} now, and was {2} when it was made: glassjar recreate brings it in step",
+	operation.Undone:             "an earlier command was cut off; what it had begun was undone",
+	operation.Completed:          "an earlier command was cut off; what it had begun was completed",
+	operation.ChangedSince:       "{1} was changed by somebody since, and is left as it is",
+	operation.OutsideOfImage:     "{1} is a file of this machine outside of the project, which the image cannot take along: put it into the project, then glassjar install ./PATH and the same command again",
+	operation.OldPrompt:          "its prompt shows the old name until it is recreated: {1}",
+	operation.RecordAnew:         "{1}; it is made anew",
+	operation.LibrariesElsewhere: "{1} needs libraries that are in {2} only: glassjar run sets LD_LIBRARY_PATH for it; elsewhere set it yourself",
+	operation.NewerSource:        "{1} {3} is newer than {2}, and published as source only; to have it built: --build {1}",
+	operation.MachineSettings:    "{1}",
 }
 
 // with puts things into words, in one pass: what is put in is not read again.

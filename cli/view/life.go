@@ -269,7 +269,11 @@ func (s *Screen) StoreUsage(u *operation.StoreUsage) {
 			t.Line("keeps", s.Faint(fmt.Sprintf("and %d more", len(u.Distributions)-12)))
 			break
 		}
-		t.Row("keeps", s.Plain(d.Name), s.Plain(fmt.Sprintf("%8s", Bytes(d.Bytes))), s.Faint(Count(d.Files, "file")))
+		note := Count(d.Files, "file")
+		if d.Built {
+			note += ", built here"
+		}
+		t.Row("keeps", s.Plain(d.Name), s.Plain(fmt.Sprintf("%8s", Bytes(d.Bytes))), s.Faint(note))
 	}
 	t.Print()
 	t = s.Sheet() // with columns of its own

@@ -91,9 +91,10 @@ type MomentPackage struct {
 	Requested bool   `json:"requested"`
 	// Built is the SHA-256 of the wheel that was built of source; Tree a folder or a
 	// repository of it.
-	Built        string `json:"built,omitempty"`
-	Tree         *Tree  `json:"tree,omitempty"`
-	Subdirectory string `json:"subdirectory,omitempty"`
+	Built        string   `json:"built,omitempty"`
+	Tree         *Tree    `json:"tree,omitempty"`
+	Subdirectory string   `json:"subdirectory,omitempty"`
+	LibraryPath  []string `json:"library_path,omitempty"`
 }
 
 // Tree is a folder or a repository that a distribution was built of.
@@ -122,6 +123,7 @@ func ofMomentPackage(v jar.MomentPackage) MomentPackage {
 		Built:        v.Built,
 		Tree:         pointer(v.Tree, ofTree),
 		Subdirectory: v.Subdirectory,
+		LibraryPath:  v.LibraryPath,
 	}
 }
 

@@ -49,6 +49,8 @@ type StoreShare struct {
 	Name  string `json:"name"`
 	Files int    `json:"files"`
 	Bytes int64  `json:"bytes"`
+	// Built tells that some of it was built on this machine.
+	Built bool `json:"built_here,omitempty"`
 }
 
 func ofStoreShare(v operation.StoreShare) StoreShare {
@@ -56,6 +58,7 @@ func ofStoreShare(v operation.StoreShare) StoreShare {
 		Name:  v.Name,
 		Files: v.Amount.Files,
 		Bytes: v.Amount.Bytes,
+		Built: v.Built,
 	}
 }
 

@@ -165,6 +165,7 @@ func (a *Applier) noteState(w Work, origins map[string]string, own map[string]ja
 	}
 	text, err := next.Bytes()
 	own[jar.MomentPath(next.Number)] = jar.OwnFile{Data: text}
+	w.Jar.NoteLibraries(next, own)
 	return err
 }
 

@@ -34,7 +34,7 @@ func (a *Applier) nextMoment(w Work, origins map[string]string) (jar.Moment, err
 	}
 	for _, c := range w.Steps.Install {
 		have[c.Name] = jar.MomentPackage{Name: c.Name, Version: c.Version.String(), File: c.File.Name, SHA256: origins[c.Name], Size: max(c.File.Size, 0),
-			URL: c.File.URL, Index: c.File.Index, Direct: c.File.Index == "", Requested: c.Asked, Built: c.Built, Subdirectory: c.File.Subdirectory, Tree: treeOf(c.File.Tree)}
+			URL: c.File.URL, Index: c.File.Index, Direct: c.File.Index == "", Requested: c.Asked, Built: c.Built, LibraryPath: c.LibraryPath, Subdirectory: c.File.Subdirectory, Tree: treeOf(c.File.Tree)}
 	}
 	for name, asked := range w.Steps.Asked {
 		if e, ok := have[name]; ok {
@@ -114,7 +114,7 @@ func Choices(to jar.Moment) ([]plan.Choice, error) {
 		if t := e.Tree; t != nil {
 			f.Tree = &index.Tree{Folder: t.Folder, Editable: t.Editable, Own: t.Own, Repository: t.Repository, Requested: t.Requested, Commit: t.Commit}
 		}
-		out = append(out, plan.Choice{Name: e.Name, Version: v, File: f, Asked: e.Requested, Built: e.Built})
+		out = append(out, plan.Choice{Name: e.Name, Version: v, File: f, Asked: e.Requested, Built: e.Built, LibraryPath: e.LibraryPath})
 	}
 	sort.Slice(out, func(i, j int) bool { return out[i].Name < out[j].Name })
 	return out, nil

@@ -57,6 +57,8 @@ type MomentPackage struct {
 	Built        string      `json:"built,omitempty"`
 	Tree         *MomentTree `json:"tree,omitempty"`
 	Subdirectory string      `json:"subdirectory,omitempty"`
+	// LibraryPath are folders without which libraries that it needs are not found.
+	LibraryPath []string `json:"library_path,omitempty"`
 }
 
 // MomentTree is a folder or a repository that a distribution was built of.

@@ -188,7 +188,7 @@ func mayStep(s step) bool {
 // replaceable are the files in the jar's own folder that a change replaces.
 func replaceable(path string) bool {
 	switch strings.TrimPrefix(path, ownFolder+"/") {
-	case "jar.json", "base", "origins.json" /* written until 2026 */, "pyproject.toml", "pylock.toml", "lock":
+	case "jar.json", "base", "origins.json" /* written until 2026 */, "libraries", "pyproject.toml", "pylock.toml", "lock":
 		return true
 	}
 	return strings.HasPrefix(path, historyFolder+"/") && strings.Count(path, "/") == 2

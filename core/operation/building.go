@@ -414,7 +414,7 @@ func (b *building) buildAll(ctx context.Context, steps *plan.Steps) error {
 		}
 		group.Go(func() error {
 			made, err := b.build(inner, c.File)
-			c.Built = made.SHA256
+			c.Built, c.LibraryPath = made.SHA256, made.LibraryPath
 			return err
 		})
 	}
@@ -494,7 +494,7 @@ func (b *building) takeIn(ctx context.Context, key string, w *source.Wheel) (sou
 	if _, err := b.m.Store.UnpackWheel(ctx, w.File, w.Name, sum, wheel.LimitsFor(b.python.OS())); err != nil {
 		return source.Made{}, err
 	}
-	made := source.Made{Distribution: w.Distribution, Version: w.Version.String(), File: w.Name, SHA256: sum, Room: w.Room, Pins: w.Pins, Libraries: w.Libraries, Metadata: string(w.Metadata), At: b.m.now()}
+	made := source.Made{Distribution: w.Distribution, Version: w.Version.String(), File: w.Name, SHA256: sum, Room: w.Room, Pins: w.Pins, Libraries: w.Libraries, LibraryPath: w.LibraryPath, Metadata: string(w.Metadata), At: b.m.now()}
 	return made, b.kept.Add(key, made)
 }
 
@@ -553,6 +553,46 @@ func (b *building) furnish(ctx context.Context, env *source.Environment, require
 	return nil
 }
 
+// pinned are exactly the package files that the record says the one that is being built was
+// built with, if these meet its requirements and can be had.
+func (b *building) pinned(ctx context.Context, requirements []string, env target.Environment) ([]plan.Choice, bool) {
+	chain := beingBuilt(ctx)
+	if len(chain) == 0 || len(b.pins[chain[len(chain)-1]]) == 0 {
+		return nil, false
+	}
+	var out []plan.Choice
+	have := map[string]version.Version{}
+	for _, p := range b.pins[chain[len(chain)-1]] {
+		v, err := version.Parse(p.Version)
+		name, bad := metadata.ParseWheelName(p.File)
+		if err != nil || bad != nil || p.SHA256 == "" {
+			return nil, false
+		}
+		if _, fits := env.Ranks.Best(name.Tags); !fits {
+			return nil, false
+		}
+		f := index.File{Name: p.File, Distribution: p.Name, Version: v, Wheel: &name, URL: p.URL, Size: -1, Hashes: map[string]string{"sha256": p.SHA256}, Index: "record"}
+		if local, ok := metadata.PathOf(p.URL); ok {
+			f.Path = local
+			if _, err := os.Stat(local); err != nil && !b.tools.Here(f) {
+				return nil, false
+			}
+		}
+		have[requirement.Normalize(p.Name)] = v
+		out = append(out, plan.Choice{Name: requirement.Normalize(p.Name), Version: v, File: f})
+	}
+	for _, text := range requirements {
+		r, err := requirement.Parse(text)
+		if err != nil {
+			return nil, false
+		}
+		if v, ok := have[r.Key()]; r.Marker.Holds(env.Markers) && (!ok || !r.Specifiers.Holds(v)) {
+			return nil, false
+		}
+	}
+	return out, true
+}
+
 func (b *building) addressOf(name string) string {
 	if s := b.catalog.Indexes.Source(name); s != nil {
 		return s.Address()
@@ -568,6 +608,9 @@ func (b *building) choose(ctx context.Context, requirements []string) ([]plan.Ch
 		return nil, b.tools, nil
 	}
 	env := target.EnvironmentOf(b.python)
+	if pinned, ok := b.pinned(ctx, requirements, env); ok {
+		return pinned, b.tools, nil
+	}
 	var roots []project.Asked
 	for _, text := range requirements {
 		r, err := requirement.Parse(text)

@@ -82,21 +82,23 @@ func usage(c Case, of ...string) error { return &UsageError{Case: c, Of: of} }
 type Remark string
 
 const (
-	SealNeedsPackages Remark = "sealing needs package files" // nothing
-	NoRecordOfSealed  Remark = "no record of the sealed"     // nothing
-	NoRecordOfPaths   Remark = "no record of paths"          // the file
-	FilesStay         Remark = "spec and record stay"        // the jar
-	LineLeftOut       Remark = "line left out"               // why
-	NotTrusted        Remark = "not trusted"                 // the jar
-	MakesWay          Remark = "makes way"                   // nothing
-	PythonUpgraded    Remark = "Python upgraded"             // its version now, and when the jar was made
-	Undone            Remark = "undone"                      // nothing
-	Completed         Remark = "completed"                   // nothing
-	ChangedSince      Remark = "changed since"               // the file
-	OutsideOfImage    Remark = "outside of the image"        // the file
-	OldPrompt         Remark = "old name in the prompt"      // why
-	RecordAnew        Remark = "record made anew"            // what is wrong with the old one
-	MachineSettings   Remark = "settings of the machine"     // what is wrong with them
+	SealNeedsPackages  Remark = "sealing needs package files" // nothing
+	NoRecordOfSealed   Remark = "no record of the sealed"     // nothing
+	NoRecordOfPaths    Remark = "no record of paths"          // the file
+	FilesStay          Remark = "spec and record stay"        // the jar
+	LineLeftOut        Remark = "line left out"               // why
+	NotTrusted         Remark = "not trusted"                 // the jar
+	MakesWay           Remark = "makes way"                   // nothing
+	PythonUpgraded     Remark = "Python upgraded"             // its version now, and when the jar was made
+	Undone             Remark = "undone"                      // nothing
+	Completed          Remark = "completed"                   // nothing
+	ChangedSince       Remark = "changed since"               // the file
+	OutsideOfImage     Remark = "outside of the image"        // the file
+	OldPrompt          Remark = "old name in the prompt"      // why
+	RecordAnew         Remark = "record made anew"            // what is wrong with the old one
+	LibrariesElsewhere Remark = "libraries elsewhere"         // the name, the folders
+	NewerSource        Remark = "newer source"                // the name, the version here, the newer one
+	MachineSettings    Remark = "settings of the machine"     // what is wrong with them
 )
 
 // Note is a remark with what it is about, in the order that is told beside it.

@@ -2,6 +2,7 @@ package operation
 
 import (
 	"context"
+	"strings"
 	"time"
 
 	"glassjar/core/apply"
@@ -84,6 +85,11 @@ func (m *Machine) buildSources(ctx context.Context, p *job) error {
 	}
 	if err := p.building.buildAll(ctx, &p.steps); err != nil {
 		return err
+	}
+	for _, c := range p.steps.Install {
+		if len(c.LibraryPath) > 0 {
+			m.note(LibrariesElsewhere, c.Name, strings.Join(c.LibraryPath, ", "))
+		}
 	}
 	if text := p.write[p.place.RecordFile]; p.record != nil && text != nil {
 		p.record.Built = p.building.builtTables(p.record.Built, p.choices)

@@ -14,6 +14,7 @@ import (
 	"glassjar/core/plan"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
+	"glassjar/core/resolve"
 	"glassjar/core/target"
 	"glassjar/core/version"
 )
@@ -23,6 +24,9 @@ func (m *Machine) remark(ctx context.Context, p *job, u *plan.Solutions) error {
 	p.Left, p.PassedOver = u.LeftOut(), p.catalog.PassedOver()
 	judge := &catalog.Provider{Catalog: p.catalog, Environment: target.EnvironmentOf(p.python), Context: ctx}
 	for _, c := range u.Own.Choices {
+		if newer := m.newerSource(ctx, judge, c.Name, c.Version); newer != "" {
+			m.note(NewerSource, c.Name, c.Version.String(), newer)
+		}
 		if note := standingNote(c.Name, p.catalog.Indexes.Standing(ctx, c.Name)); note != "" && p.catalog.Direct[c.Name].Name == "" {
 			p.Notes = append(p.Notes, note)
 		}
@@ -46,6 +50,24 @@ func (m *Machine) remark(ctx context.Context, p *job, u *plan.Solutions) error {
 		p.Notes = append(p.Notes, unknownExtras(meta, c.Extras)...)
 	}
 	return nil
+}
+
+// newerSource is a version that is newer than one that was chosen, and was not chosen since
+// there is only source of it; empty where there is none.
+func (m *Machine) newerSource(ctx context.Context, judge *catalog.Provider, name string, have version.Version) string {
+	releases, _, err := judge.Catalog.Releases(ctx, name)
+	if err != nil {
+		return ""
+	}
+	for _, r := range releases {
+		if !have.Less(r.Version) {
+			break
+		}
+		if _, c := catalog.Judge(r, judge.Environment); c.Unfit == resolve.SourceOnly && !r.Version.IsPrerelease() {
+			return r.Version.String()
+		}
+	}
+	return ""
 }
 
 // standingNote tells of a distribution that its publisher or the index has given up;

@@ -202,5 +202,20 @@ func (m *Machine) insideEnvironment(j *jar.Jar) []string {
 	if path != "" {
 		path = string(filepath.ListSeparator) + path
 	}
+	if more := j.LibraryPath(); len(more) > 0 && runtime.GOOS == "linux" {
+		env = withLibraries(env, more)
+	}
 	return append(env, "PATH="+bin+path, "VIRTUAL_ENV="+j.Root, "VIRTUAL_ENV_PROMPT="+j.State.Prompt)
+}
+
+// withLibraries has the system's loader look in further folders, after those of the shell.
+func withLibraries(env, more []string) []string {
+	const name = "LD_LIBRARY_PATH="
+	for i, v := range env {
+		if rest, ok := strings.CutPrefix(v, name); ok && rest != "" {
+			env[i] = name + rest + ":" + strings.Join(more, ":")
+			return env
+		}
+	}
+	return append(env, name+strings.Join(more, ":"))
 }

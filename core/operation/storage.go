@@ -39,6 +39,8 @@ type StoreUsage struct {
 type StoreShare struct {
 	Name string
 	store.Amount
+	// Built tells that some of it was built on this machine.
+	Built bool
 }
 
 // JarShare is what one jar, with its history, has in the store.
@@ -189,6 +191,11 @@ func (m *Machine) sizeTrees(out *StoreUsage, needed map[string]string) map[strin
 			}
 		}
 	}
+	for _, made := range m.kept().All() {
+		if s := shares[made.Distribution]; s != nil && m.Store.HasTree(made.SHA256) {
+			s.Built = true
+		}
+	}
 	for _, name := range sortedNames(shares) {
 		out.Distributions = append(out.Distributions, *shares[name])
 	}
@@ -255,6 +262,9 @@ func (m *Machine) TidyStore(ctx context.Context, days int, plan bool) (*Tidied, 
 			_, ok := needed[sum]
 			return ok && m.Store.KeepPackages || young(came)
 		}, plan)
+	if !plan {
+		m.kept().Drop(func(sum string) bool { return !m.Store.HasTree(sum) })
+	}
 	out.Amount, out.Frees = gone, gone.Bytes+out.JarBytes
 	out.Done = !plan
 	return out, err

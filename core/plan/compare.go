@@ -20,6 +20,8 @@ type Choice struct {
 	Provided bool
 	// Built is the SHA-256 of the wheel that was built of the file, where that is source.
 	Built string
+	// LibraryPath are folders without which its libraries are not found.
+	LibraryPath []string
 }
 
 // Package is the SHA-256 of the wheel that is put in place.

@@ -3,12 +3,9 @@ package source
 import (
 	"bytes"
 	"context"
-	"debug/elf"
-	"errors"
 	"os"
 	"path/filepath"
 	"slices"
-	"strings"
 
 	"glassjar/core/tags"
 	"glassjar/core/wheel"
@@ -70,7 +67,7 @@ func (o *session) finish(ctx context.Context, file string) (*Wheel, error) {
 	out.Distribution, out.Version = w.Metadata.Key(), w.Metadata.Version
 	out.Pure = w.Format.Purelib && !slices.ContainsFunc(w.Name.Tags, func(t tags.Tag) bool { return t.Platform != "any" })
 	if !out.Pure {
-		if out.Libraries, err = libraries(ctx, w); err != nil {
+		if out.Libraries, out.LibraryPath, err = o.libraries(ctx, w); err != nil {
 			return fail(err)
 		}
 	}
@@ -82,64 +79,4 @@ func (w *Wheel) Close() {
 	if w != nil {
 		os.RemoveAll(w.Folder)
 	}
-}
-
-// libraries are the shared libraries that a wheel's programs need and it does not bring: a
-// wheel that was built here promises nothing by its tag. The version of the C library that
-// they need is among them, as GLIBC_2.34.
-func libraries(ctx context.Context, w *wheel.Wheel) ([]string, error) {
-	needed, brought := map[string]bool{}, map[string]bool{}
-	for _, e := range w.Entries {
-		if err := ctx.Err(); err != nil {
-			return nil, err
-		}
-		base := filepath.Base(filepath.FromSlash(e.Path))
-		if !strings.Contains(base, ".so") {
-			continue
-		}
-		brought[base] = true
-		var text strings.Builder
-		if err := w.Copy(&text, e); err != nil {
-			return nil, err
-		}
-		for _, name := range elfNeeds(text.String()) {
-			needed[name] = true
-		}
-	}
-	var out []string
-	for name := range needed {
-		if !brought[name] {
-			out = append(out, name)
-		}
-	}
-	slices.Sort(out)
-	return out, nil
-}
-
-// elfNeeds are the libraries that an ELF file names, and the highest version of the C
-// library that it asks for.
-func elfNeeds(data string) []string {
-	f, err := elf.NewFile(strings.NewReader(data))
-	if err != nil {
-		return nil // not of this system
-	}
-	defer f.Close()
-	out, err := f.ImportedLibraries()
-	if err != nil {
-		return nil
-	}
-	symbols, err := f.ImportedSymbols()
-	if err != nil && !errors.Is(err, elf.ErrNoSymbols) {
-		return out
-	}
-	highest := ""
-	for _, s := range symbols {
-		if strings.HasPrefix(s.Version, "GLIBC_2.") && (len(s.Version) > len(highest) || len(s.Version) == len(highest) && s.Version > highest) {
-			highest = s.Version
-		}
-	}
-	if highest != "" {
-		out = append(out, highest)
-	}
-	return out
 }

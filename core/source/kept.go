@@ -30,6 +30,7 @@ type Made struct {
 	Room         string   `json:"room"`
 	Pins         []Pin    `json:"pins"`
 	Libraries    []string `json:"libraries,omitempty"`
+	LibraryPath  []string `json:"library_path,omitempty"`
 	// Metadata is METADATA of the wheel; there may be nothing else, where only that was
 	// asked for.
 	Metadata string    `json:"metadata"`

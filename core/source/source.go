@@ -95,8 +95,9 @@ type Wheel struct {
 	Room string
 	// Metadata is METADATA.
 	Metadata []byte
-	// Libraries are shared libraries of the system that its programs need.
-	Libraries []string
+	// Libraries are shared libraries of the system that its programs need, LibraryPath
+	// folders without which these are not found.
+	Libraries, LibraryPath []string
 }
 
 // Kinds of failure: what the cause of a failed build is, where that can be told.

@@ -1,0 +1,133 @@
+package source
+
+import (
+	"bytes"
+	"context"
+	"debug/elf"
+	"errors"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"glassjar/core/wheel"
+)
+
+// libraries are the shared libraries that a wheel's programs need and it does not bring: a
+// wheel that was built here promises nothing by its tag. The version of the C library that
+// they need is among them, as GLIBC_2.34. found are folders without which the system does
+// not find them: a variable of the build led there.
+func (o *session) libraries(ctx context.Context, w *wheel.Wheel) (names, found []string, err error) {
+	needs, brought := map[string]bool{}, map[string]bool{}
+	for _, e := range w.Entries {
+		if err := ctx.Err(); err != nil {
+			return nil, nil, err
+		}
+		base := filepath.Base(filepath.FromSlash(e.Path))
+		if !strings.Contains(base, ".so") {
+			continue
+		}
+		brought[base] = true
+		var text bytes.Buffer
+		if err := w.Copy(&text, e); err != nil {
+			return nil, nil, err
+		}
+		list, own := elfNeeds(text.Bytes())
+		for _, name := range list {
+			if !inFolders(own, name) {
+				needs[name] = true
+			}
+		}
+	}
+	for _, name := range sorted(needs) {
+		if brought[name] {
+			continue
+		}
+		names = append(names, name)
+		if strings.HasPrefix(name, "GLIBC_") || inFolders(systemFolders(), name) {
+			continue
+		}
+		for _, dir := range o.named() {
+			if inFolders([]string{dir}, name) && !slices.Contains(found, dir) {
+				found = append(found, dir)
+			}
+		}
+	}
+	return names, found, nil
+}
+
+// named are the folders that variables of the build lead to, those for libraries below them
+// too.
+func (o *session) named() []string {
+	var out []string
+	for _, set := range []map[string]string{o.source.Options.Variables, o.source.Options.Shell} {
+		for _, name := range sorted(set) {
+			if name == "PATH" {
+				continue
+			}
+			for _, p := range pathsIn(set[name]) {
+				out = append(out, p, filepath.Join(p, "lib"), filepath.Join(p, "lib64"))
+			}
+		}
+	}
+	return out
+}
+
+func inFolders(dirs []string, name string) bool {
+	return slices.ContainsFunc(dirs, func(dir string) bool {
+		_, err := os.Stat(filepath.Join(dir, name))
+		return err == nil
+	})
+}
+
+// systemFolders are where the system's loader looks.
+func systemFolders() []string {
+	out := []string{"/lib", "/lib64", "/usr/lib", "/usr/lib64", "/usr/local/lib", "/usr/local/lib64"}
+	for _, pattern := range []string{"/lib/*-linux-*", "/usr/lib/*-linux-*", "/usr/local/lib/*-linux-*"} {
+		more, _ := filepath.Glob(pattern) // the patterns are valid
+		out = append(out, more...)
+	}
+	files, _ := filepath.Glob("/etc/ld.so.conf.d/*.conf") // so is this one
+	for _, file := range append(files, "/etc/ld.so.conf") {
+		text, _ := os.ReadFile(file) // one that cannot be read leads nowhere
+		for _, line := range strings.Split(string(text), "\n") {
+			if line = strings.TrimSpace(line); strings.HasPrefix(line, "/") {
+				out = append(out, line)
+			}
+		}
+	}
+	return out
+}
+
+// elfNeeds are the libraries that an ELF file names, with the highest version of the C
+// library that it asks for, and the absolute folders in which it says that they are.
+func elfNeeds(data []byte) (names, folders []string) {
+	f, err := elf.NewFile(bytes.NewReader(data))
+	if err != nil {
+		return nil, nil // not of this system
+	}
+	defer f.Close()
+	if names, err = f.ImportedLibraries(); err != nil {
+		return nil, nil
+	}
+	for _, tag := range []elf.DynTag{elf.DT_RPATH, elf.DT_RUNPATH} {
+		list, _ := f.DynString(tag) // most have none
+		for _, text := range list {
+			folders = append(folders, strings.Split(text, ":")...)
+		}
+	}
+	symbols, err := f.ImportedSymbols()
+	if err != nil && !errors.Is(err, elf.ErrNoSymbols) {
+		return names, folders
+	}
+	highest := ""
+	for _, s := range symbols {
+		if strings.HasPrefix(s.Version, "GLIBC_2.") && (len(s.Version) > len(highest) || len(s.Version) == len(highest) && s.Version > highest) {
+			highest = s.Version
+		}
+	}
+	if highest != "" {
+		names = append(names, highest)
+	}
+	return names, folders
+}
