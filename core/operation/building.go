@@ -537,7 +537,7 @@ func (b *building) furnish(ctx context.Context, env *source.Environment, require
 		return err
 	}
 	defer release()
-	applier := apply.Applier{Store: b.m.Store, Placing: b.m.Settings.Placing, Report: b.m.Report, Command: "build", Now: b.m.now, Compiling: settings.BytecodeOff}
+	applier := apply.Applier{Store: b.m.Store, Placing: b.m.Settings.Placing, Report: b.m.Report, Command: "build", Now: b.m.now, Compiling: settings.BytecodeOn}
 	_, err = applier.Do(ctx, apply.Work{Plan: p.Plan, Steps: p.steps, Place: at, Jar: j, Python: b.python, Catalog: p.catalog, Write: map[string][]byte{},
 		Commit: func(ctx context.Context) error { return j.Commit(ctx, env.Root) }})
 	if err == nil && j.Prepared() {

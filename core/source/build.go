@@ -142,52 +142,104 @@ type answer struct {
 // errNoHook says that a back end lacks a hook.
 var errNoHook = errors.New("the back end lacks it")
 
-// hook calls one of the back end's, in the room. Its result goes into out.
-func (o *session) hook(ctx context.Context, name string, out any, arguments ...any) error {
-	r := o.room()
-	request := map[string]any{"hook": name, "backend": o.statement.BackEnd.Name, "arguments": arguments, "path": o.backEndPath(r)}
-	data, err := json.Marshal(request)
+// call is a hook to be called with arguments.
+type call struct {
+	hook      string
+	arguments []any
+}
+
+// ask calls a hook of the back end, in the room; its result goes into out. What the back end
+// needs for that besides is asked first, and added to the environment.
+func (o *session) ask(ctx context.Context, hook string, out any, arguments ...any) error {
+	more := "get_requires_for_build_" + o.kind()
+	answers, err := o.calls(ctx, call{more, []any{o.settings()}}, call{hook, arguments})
 	if err != nil {
 		return err
 	}
-	program, asked, answered := filepath.Join(o.dir, "hooks.py"), filepath.Join(o.dir, "request.json"), filepath.Join(o.dir, "answer.json")
-	for file, text := range map[string][]byte{program: hooksProgram, asked: data} {
-		if err := os.WriteFile(file, text, 0o644); err != nil {
-			return err
-		}
-	}
-	if err := os.Remove(answered); err != nil && !os.IsNotExist(err) {
+	var wants []string
+	switch err := o.take(more, answers[0], &wants); {
+	case errors.Is(err, errNoHook):
+	case err != nil:
 		return err
 	}
-	r.Arguments = []string{o.env.Python, r.path(program), r.path(asked), r.path(answered)}
+	if len(wants) == 0 {
+		return o.take(hook, answers[1], out)
+	}
+	for _, text := range wants {
+		if _, err := requirement.Parse(text); err != nil {
+			return o.fault(more, NoBackEnd, text, err)
+		}
+	}
+	slices.Sort(wants)
+	if err := o.furnish(ctx, wants); err != nil {
+		return err
+	}
+	if answers, err = o.calls(ctx, call{hook, arguments}); err != nil {
+		return err
+	}
+	return o.take(hook, answers[0], out)
+}
+
+// calls calls hooks one after the other, until one gives something, and gives their answers.
+func (o *session) calls(ctx context.Context, list ...call) ([]answer, error) {
+	r := o.room()
+	var asked [][]any
+	for _, c := range list {
+		asked = append(asked, []any{c.hook, c.arguments})
+	}
+	data, err := json.Marshal(map[string]any{"backend": o.statement.BackEnd.Name, "path": o.backEndPath(r), "calls": asked})
+	if err != nil {
+		return nil, err
+	}
+	program, request, answered := filepath.Join(o.dir, "hooks.py"), filepath.Join(o.dir, "request.json"), filepath.Join(o.dir, "answer")
+	for file, text := range map[string][]byte{program: hooksProgram, request: data} {
+		if err := os.WriteFile(file, text, 0o644); err != nil {
+			return nil, err
+		}
+	}
+	old, _ := filepath.Glob(answered + "*") // the pattern is valid
+	for _, file := range old {
+		if err := os.Remove(file); err != nil {
+			return nil, err
+		}
+	}
+	r.Arguments = []string{o.env.Python, r.path(program), r.path(request), r.path(answered)}
 	ended := r.run(ctx, o.Limit, o.log)
 	o.log.end()
 	if ctx.Err() != nil {
-		return ctx.Err()
+		return nil, ctx.Err()
 	}
-	var a answer
-	text, err := limits.ReadFile(answered, limits.Metadata)
-	if err != nil || json.Unmarshal(text, &a) != nil {
-		a = answer{Failed: "ended"}
+	if errors.Is(ended, errTime) {
+		return nil, o.fault(list[len(list)-1].hook, TookLong, o.Limit.String(), ended)
 	}
+	out := make([]answer, len(list))
+	for i := range list {
+		text, err := limits.ReadFile(fmt.Sprintf("%s.%d", answered, i), limits.Metadata)
+		if err != nil || json.Unmarshal(text, &out[i]) != nil {
+			out[i] = answer{Failed: "ended"}
+		}
+	}
+	return out, nil
+}
+
+// take reads an answer's result; the error is a [*BuildError] for a hook that failed.
+func (o *session) take(hook string, a answer, out any) error {
 	switch {
-	case errors.Is(ended, errTime):
-		return o.fault(name, TookLong, o.Limit.String(), ended)
 	case a.Failed == "hook":
-		return o.fault(name, NoHook, name, errNoHook)
+		return o.fault(hook, NoHook, hook, errNoHook)
 	case a.Failed == "backend":
-		return o.fault(name, NoBackEnd, o.statement.BackEnd.Name, errors.New(a.What))
+		return o.fault(hook, NoBackEnd, o.statement.BackEnd.Name, errors.New(a.What))
 	case a.Failed != "" && a.Module != "":
-		return o.fault(name, NoModule, a.Module, errors.New(a.What))
+		return o.fault(hook, NoModule, a.Module, errors.New(a.What))
 	case a.Failed != "":
 		if a.What == "" {
 			a.What = "the back end ended without an answer"
 		}
 		cause, of := o.log.cause(o.means)
-		return o.fault(name, cause, of, errors.New(a.What))
+		return o.fault(hook, cause, of, errors.New(a.What))
 	}
 	if err := json.Unmarshal(a.Result, out); err != nil {
-		return o.fault(name, NoBackEnd, o.statement.BackEnd.Name, fmt.Errorf("it gave %.60s", a.Result))
+		return o.fault(hook, NoBackEnd, o.statement.BackEnd.Name, fmt.Errorf("it gave %.60s", a.Result))
 	}
 	return nil
 }
@@ -275,15 +327,12 @@ func (b *Builder) Metadata(ctx context.Context, s Source) ([]byte, error) {
 		return nil, err
 	}
 	defer o.close()
-	if err := o.askMore(ctx, "wheel"); err != nil {
-		return nil, err
-	}
 	hook := "prepare_metadata_for_build_wheel"
 	if s.Editable {
 		hook = "prepare_metadata_for_build_editable"
 	}
 	var folder string
-	err = o.hook(ctx, hook, &folder, o.room().path(filepath.Join(o.dir, "out")), o.settings())
+	err = o.ask(ctx, hook, &folder, o.room().path(filepath.Join(o.dir, "out")), o.settings())
 	if err == nil {
 		if !filepath.IsLocal(folder) {
 			return nil, o.fault(hook, NoWheel, folder, fmt.Errorf("it says that the metadata is in %q", folder))
@@ -317,9 +366,6 @@ func (b *Builder) Wheel(ctx context.Context, s Source) (*Wheel, error) {
 		return nil, err
 	}
 	defer o.close()
-	if err := o.askMore(ctx, o.kind()); err != nil {
-		return nil, err
-	}
 	file, err := o.makeWheel(ctx)
 	if err != nil {
 		return nil, err
@@ -341,30 +387,11 @@ func (o *session) settings() map[string]any {
 	return o.source.Options.Settings
 }
 
-// askMore asks the back end what else it needs, and adds it to the environment.
-func (o *session) askMore(ctx context.Context, kind string) error {
-	var more []string
-	err := o.hook(ctx, "get_requires_for_build_"+kind, &more, o.settings())
-	if errors.Is(err, errNoHook) || err == nil && len(more) == 0 {
-		return nil
-	}
-	if err != nil {
-		return err
-	}
-	for _, text := range more {
-		if _, err := requirement.Parse(text); err != nil {
-			return o.fault("get_requires_for_build_"+kind, NoBackEnd, text, err)
-		}
-	}
-	slices.Sort(more)
-	return o.furnish(ctx, more)
-}
-
 // makeWheel has the back end make the wheel, and gives its path.
 func (o *session) makeWheel(ctx context.Context) (string, error) {
 	hook, out := "build_"+o.kind(), filepath.Join(o.dir, "out")
 	var name string
-	if err := o.hook(ctx, hook, &name, o.room().path(out), o.settings(), nil); err != nil {
+	if err := o.ask(ctx, hook, &name, o.room().path(out), o.settings(), nil); err != nil {
 		return "", err
 	}
 	if _, err := metadata.ParseWheelName(name); err != nil || name != filepath.Base(name) {

@@ -23,10 +23,7 @@ apt() {
 apt update
 cd "$to"
 for name; do
-    [ -f "$name.done" ] && continue
-    if apt source --download-only "$name" >/dev/null 2>&1; then
-        touch "$name.done"
-    else
-        echo "$name"
-    fi
+    # The rest of a source package may be gone where the archive is not.
+    ls "$name"_*.orig.tar.* >/dev/null 2>&1 || apt source --download-only "$name" >/dev/null 2>&1 || true
+    ls "$name"_*.orig.tar.* >/dev/null 2>&1 || echo "$name"
 done
