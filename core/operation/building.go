@@ -179,14 +179,25 @@ func (b *building) question(ctx context.Context, name string, f index.File) (Bui
 	return q, nil
 }
 
+// given is [consents.given] of a file. The lock is not held.
+func (b *building) given(f index.File) bool {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	return b.consents.given(f.Distribution, folderOf(f))
+}
+
+func folderOf(f index.File) string {
+	if f.Tree == nil {
+		return ""
+	}
+	return f.Tree.Folder
+}
+
 // require makes sure that source may be built, asking if need be. The lock is not held.
 func (b *building) require(ctx context.Context, f index.File) error {
 	b.mu.Lock()
 	defer b.mu.Unlock()
-	name, folder := f.Distribution, ""
-	if f.Tree != nil {
-		folder = f.Tree.Folder
-	}
+	name, folder := f.Distribution, folderOf(f)
 	if b.consents.given(name, folder) {
 		return nil
 	}
@@ -338,6 +349,9 @@ func (b *building) ready(ctx context.Context, f index.File) (index.File, error) 
 	f, err := b.describe(ctx, f)
 	if err != nil {
 		return f, err
+	}
+	if b.given(f) {
+		return f, nil
 	}
 	if at, err := b.locate(ctx, f); err == nil {
 		at.source.Options = b.options(f.Distribution)

@@ -32,7 +32,7 @@ func (m *Machine) readWant(ctx context.Context, text string, editable bool) (pro
 	case err != nil:
 		return project.Asked{}, &UsageError{Case: NoRequirement, Of: []string{text}, Err: err}
 	}
-	if fetch.Redact(r.URL) != r.URL {
+	if holdsSecret(r.URL) {
 		return project.Asked{}, usage(SecretInAddress)
 	}
 	a := project.Asked{Requirement: r, Text: text, Editable: editable}
@@ -57,6 +57,16 @@ func (m *Machine) readWant(ctx context.Context, text string, editable bool) (pro
 	return a, nil
 }
 
+// holdsSecret reports whether an address has something that lets one in. The user of an
+// address of ssh is none: the key is elsewhere.
+func holdsSecret(address string) bool {
+	if u, err := url.Parse(address); err == nil && strings.HasSuffix(u.Scheme, "ssh") && u.User != nil {
+		_, has := u.User.Password()
+		return has
+	}
+	return fetch.Redact(address) != address
+}
+
 // badSource is an error about what was named, in words of the command line; others stay.
 func badSource(text string, err error) error {
 	var usage *UsageError
@@ -75,7 +85,7 @@ func (m *Machine) addressOf(text string) (string, bool) {
 		return "", false
 	}
 	low := strings.ToLower(text)
-	for _, scheme := range []string{"http://", "https://", "file:", "git+"} {
+	for _, scheme := range []string{"http://", "https://", "file:", "git+", "hg+", "svn+", "bzr+"} {
 		if strings.HasPrefix(low, scheme) {
 			return text, true
 		}
@@ -212,8 +222,9 @@ func (m *Machine) directFile(ctx context.Context, p *job, a project.Asked) (inde
 		if err != nil {
 			return f, usage(NoFile, project.Shorten(m.Dir, local))
 		}
-		if f.Path = local; info.IsDir() {
+		if f.Path, f.Size = local, info.Size(); info.IsDir() {
 			f.Name, f.Path, f.Tree, f.Hashes = "", "", &index.Tree{Folder: local, Editable: a.Editable, Own: a.Own}, nil
+			f.Size = -1
 			return m.directSource(ctx, p, f)
 		}
 	}

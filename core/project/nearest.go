@@ -12,6 +12,14 @@ func Nearest(word string, list []string) string {
 	return best
 }
 
+// nearTo is [Nearest], if it is near at all.
+func nearTo(word string, list []string) string {
+	if best := Nearest(word, list); Distance(word, best) <= 2 {
+		return best
+	}
+	return ""
+}
+
 // Distance counts the letters to insert, drop, change, or swap with their
 // neighbour to turn a into b.
 func Distance(a, b string) int {

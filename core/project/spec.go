@@ -466,6 +466,12 @@ func (s *Spec) takeTool(raw map[string]any) error {
 		return err
 	}
 	if err := toml.NewDecoder(bytes.NewReader(text)).DisallowUnknownFields().Decode(&s.Tool); err != nil {
+		var unknown *toml.StrictMissingError
+		if errors.As(err, &unknown) && len(unknown.Errors) > 0 {
+			key := unknown.Errors[0].Key()
+			last := key[len(key)-1]
+			return &FileError{File: s.File, Line: s.lineOfKey(last), Where: "tool.glassjar." + strings.Join(key[:len(key)-1], "."), Why: fmt.Sprintf("%q is not a key that is known there", last), Near: nearTo(last, toolKeys)}
+		}
 		var fault *FileError
 		if errors.As(tomlFault(s.File, err), &fault) {
 			fault.Where, fault.Line = "tool.glassjar."+fault.Where, s.lineOfKey("tool.glassjar")

@@ -227,6 +227,8 @@ func (o *session) take(hook string, a answer, out any) error {
 	switch {
 	case a.Failed == "hook":
 		return o.fault(hook, NoHook, hook, errNoHook)
+	case a.Failed == "backend" && a.Module != "" && !o.ownModule(a.Module):
+		return o.fault(hook, NoModule, a.Module, errors.New(a.What))
 	case a.Failed == "backend":
 		return o.fault(hook, NoBackEnd, o.statement.BackEnd.Name, errors.New(a.What))
 	case a.Failed != "" && a.Module != "":
@@ -242,6 +244,13 @@ func (o *session) take(hook string, a answer, out any) error {
 		return o.fault(hook, NoBackEnd, o.statement.BackEnd.Name, fmt.Errorf("it gave %.60s", a.Result))
 	}
 	return nil
+}
+
+// ownModule reports whether a module is the back end's own.
+func (o *session) ownModule(name string) bool {
+	module, _, _ := strings.Cut(o.statement.BackEnd.Name, ":")
+	top, _, _ := strings.Cut(module, ".")
+	return name == top || strings.HasPrefix(name, top+".")
 }
 
 // fault is the error of a step, with the log kept.

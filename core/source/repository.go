@@ -11,6 +11,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strings"
 )
 
@@ -124,34 +125,39 @@ func (g Repositories) git(ctx context.Context, r Repository, dir string, words .
 	words = append([]string{"-c", "core.hooksPath=" + os.DevNull, "-c", "protocol.ext.allow=never", "-c", "core.fsmonitor=false", "-c", "advice.detachedHead=false", "-c", "gc.auto=0", "-c", "core.autocrlf=false"}, words...)
 	cmd := exec.CommandContext(ctx, program, words...)
 	cmd.Dir = dir
-	cmd.Env = append(os.Environ(), "GIT_TERMINAL_PROMPT=0", "GIT_ASKPASS=", "LC_ALL=C", "GIT_DIR=", "GIT_WORK_TREE=", "GIT_INDEX_FILE=")
-	cmd.Env = withoutEmpty(cmd.Env, "GIT_DIR", "GIT_WORK_TREE", "GIT_INDEX_FILE")
+	// What is set in a hook of git, or by a script, would lead it elsewhere.
+	cmd.Env = append(without(os.Environ(), "GIT_DIR", "GIT_WORK_TREE", "GIT_INDEX_FILE"), "GIT_TERMINAL_PROMPT=0", "GIT_ASKPASS=", "LC_ALL=C")
 	defer group(cmd)()
 	out, err := cmd.CombinedOutput()
 	if ctx.Err() != nil {
 		return "", ctx.Err()
 	}
 	if err != nil {
-		lines := strings.Split(strings.TrimSpace(string(out)), "\n")
-		return "", &RepositoryError{URL: r.URL, What: "git could not do that", Said: strings.Join(lines[max(0, len(lines)-3):], "; ")}
+		return "", &RepositoryError{URL: r.URL, What: "git could not do that", Said: complaint(string(out))}
 	}
 	return strings.TrimSpace(string(out)), nil
 }
 
-// withoutEmpty leaves out variables that would lead git elsewhere.
-func withoutEmpty(env []string, names ...string) []string {
-	var out []string
-	for _, e := range env {
-		name, _, _ := strings.Cut(e, "=")
-		keep := true
-		for _, n := range names {
-			keep = keep && name != n
+// complaint is the line by which git says what is wrong.
+func complaint(said string) string {
+	last := ""
+	for _, line := range strings.Split(said, "\n") {
+		if text, ok := strings.CutPrefix(line, "fatal: "); ok {
+			return text
 		}
-		if keep {
-			out = append(out, e)
+		if line = strings.TrimSpace(line); line != "" {
+			last = line
 		}
 	}
-	return out
+	return last
+}
+
+// without leaves out variables of an environment.
+func without(env []string, names ...string) []string {
+	return slices.DeleteFunc(slices.Clone(env), func(e string) bool {
+		name, _, _ := strings.Cut(e, "=")
+		return slices.Contains(names, name)
+	})
 }
 
 func (g Repositories) mirror(r Repository) string {
