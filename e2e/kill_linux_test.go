@@ -32,6 +32,7 @@ var onslaughts = []onslaught{
 	{"create", 30, func(*terminal) {}, []string{"create"}, ".jar"},
 	{"install", 45, fillSmall, []string{"install", "--yes", "orchard-tools-hives", "swarm-count", "cellar-labels"}, ".jar"},
 	{"install and compile", 15, fillSmall, []string{"install", "--yes", "orchard-tools-hives", "swarm-count", "cellar-labels"}, ".jar"},
+	{"install from source", 30, fillSmall, []string{"install", "--yes", "pomace-compost", "--build", "pomace-compost"}, ".jar"},
 	{"upgrade", 45, func(s *terminal) {
 		s.output("glassjar", "create")
 		s.output("glassjar", "install", "orchard-core<1.2", "brixmeter<2", "perry-blend")

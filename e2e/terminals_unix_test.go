@@ -118,6 +118,54 @@ func TestGoOn(t *testing.T) {
 	assert.NoDirExists(t, filepath.Join(dir, ".jar"))
 }
 
+// What is built from source is asked about, with what will run; yes is written into the spec,
+// and asked once.
+func TestBuildIsAsked(t *testing.T) {
+	home, dir := newHome(t)
+	say := func(args ...string) *tty {
+		return openTerminal(t, home, dir, nil, append([]string{"glassjar"}, args...)...)
+	}
+	spec := func() string {
+		text, _ := os.ReadFile(filepath.Join(dir, "pyproject.toml")) // there may be none yet
+		return string(text)
+	}
+	require.Zero(t, say("create").ends())
+	for _, answer := range []struct {
+		types string
+		code  int
+	}{{"n", 7}, {"", 7}, {"y", 0}} {
+		x := say("install", "pomace-compost")
+		x.waits("pomace-compost 1.1")
+		x.waits("orchard_mill")
+		x.waits("room")
+		x.waits("build it? [y/N] ")
+		x.types(answer.types)
+		assert.Equal(t, answer.code, x.ends(), x.text())
+		assert.Equal(t, answer.code == 0, strings.Contains(spec(), `build-consent = ["pomace-compost"]`), x.text())
+	}
+	require.Zero(t, say("discard", ".jar", "--yes").ends())
+	require.Zero(t, say("store", "tidy").ends())
+	x := say("recreate")
+	assert.Zero(t, x.ends())
+	assert.NotContains(t, x.text(), "build it?")
+
+	// What a stranger's spec consents to is asked about all the same, with a word on that.
+	other := filepath.Join(filepath.Dir(dir), "clone")
+	require.NoError(t, os.Mkdir(other, 0o755))
+	for _, name := range []string{"pyproject.toml", "pylock.toml"} {
+		data, err := os.ReadFile(filepath.Join(dir, name))
+		require.NoError(t, err)
+		require.NoError(t, os.WriteFile(filepath.Join(other, name), data, 0o644))
+	}
+	require.Zero(t, say("discard", ".jar", "--yes").ends())
+	require.Zero(t, say("store", "tidy").ends())
+	x = openTerminal(t, home, other, nil, "glassjar", "recreate")
+	x.waits("the spec says yes to this")
+	x.waits("build it? [y/N] ")
+	x.types("y")
+	assert.Zero(t, x.ends())
+}
+
 // A copied jar is run after one word, and no other.
 func TestOneWordTrusts(t *testing.T) {
 	home, dir := newHome(t)

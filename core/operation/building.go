@@ -77,7 +77,7 @@ func (m *Machine) withSources(p *job, spec *project.Spec, named map[string]bool,
 	}
 	home, _ := os.UserHomeDir() // where there is none there is nothing to hide
 	b.builder = &source.Builder{Python: p.python, Environment: b.environment, Work: filepath.Join(m.Folders.Cache, "builds"), Logs: filepath.Join(m.Folders.State, "builds"), Home: home,
-		Readable: m.storeFolders(), Limit: m.buildLimit(), Line: func(name, line string) {
+		Readable: m.storeFolders(), Limit: m.buildLimit(), Temporary: m.Making.Begin, Line: func(name, line string) {
 			m.report(progress.Event{Stage: "building " + name + ": " + line})
 		}}
 	b.tools = m.newCatalog(p.catalog.Indexes)
@@ -515,11 +515,14 @@ func (b *building) takeIn(ctx context.Context, key string, w *source.Wheel) (sou
 // environment makes a jar that nobody sees, with what a build needs in it.
 func (b *building) environment(ctx context.Context, requirements []string) (source.Environment, error) {
 	var env source.Environment
-	dir, err := os.MkdirTemp(b.builder.Work, "environment-")
-	if err != nil {
+	dir, gone := b.m.Making.Begin(filepath.Join(b.builder.Work, "environment"))
+	env.Close = func() {
+		os.RemoveAll(dir)
+		gone()
+	}
+	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return env, err
 	}
-	env.Close = func() { os.RemoveAll(dir) }
 	env.Root = filepath.Join(dir, "jar")
 	if err := b.furnish(ctx, &env, requirements); err != nil {
 		env.Close()

@@ -252,18 +252,6 @@ func (m *Machine) probe(ctx context.Context, path string) (interpreter.Interpret
 func (m *Machine) Sweep() {
 	m.Making.Sweep()
 	m.Store.Sweep()
-	m.sweepBuilds()
-}
-
-// sweepBuilds removes what builds left that were killed long ago.
-func (m *Machine) sweepBuilds() {
-	dir := filepath.Join(m.Folders.Cache, "builds")
-	entries, _ := os.ReadDir(dir) // there may be none
-	for _, e := range entries {
-		if info, err := e.Info(); err == nil && m.now().Sub(info.ModTime()) > 24*time.Hour {
-			os.RemoveAll(filepath.Join(dir, e.Name()))
-		}
-	}
 }
 
 // Places finds jars, and says which may be used.

@@ -26,12 +26,13 @@ type session struct {
 	*Builder
 	source    Source
 	statement Statement
-	// dir is the build's own folder, project the source's in it or where it stands.
-	dir, project string
-	env          Environment
-	log          *log
-	means        means
-	closers      []func()
+	// outer is a folder of which the build sees only dir, its own; project is the source's in
+	// it or where it stands.
+	outer, dir, project string
+	env                 Environment
+	log                 *log
+	means               means
+	closers             []func()
 }
 
 // begin brings the source to where it is built, and makes the environment of its back end.
@@ -48,16 +49,18 @@ func (b *Builder) begin(ctx context.Context, s Source) (one *session, err error)
 	if one.statement, err = Read(s); err != nil {
 		return one, err
 	}
-	if err := os.MkdirAll(b.Work, 0o700); err != nil {
+	dir, done, err := b.folder("build")
+	if err != nil {
 		return one, err
 	}
-	if one.dir, err = os.MkdirTemp(b.Work, "build-"); err != nil {
+	one.closers = append(one.closers, done)
+	if one.outer, err = filepath.EvalSymlinks(dir); err != nil {
 		return one, err
 	}
-	if one.dir, err = filepath.EvalSymlinks(one.dir); err != nil {
+	one.dir = filepath.Join(one.outer, "own")
+	if err := os.Mkdir(one.dir, 0o755); err != nil {
 		return one, err
 	}
-	one.closers = append(one.closers, func() { removeAll(one.dir) })
 	for _, name := range []string{"source", "out", "tmp", "home"} {
 		if err := os.Mkdir(filepath.Join(one.dir, name), 0o755); err != nil {
 			return one, err
@@ -66,7 +69,7 @@ func (b *Builder) begin(ctx context.Context, s Source) (one *session, err error)
 	if err := one.bring(ctx); err != nil {
 		return one, err
 	}
-	one.log, err = newLog(filepath.Join(b.Work, filepath.Base(one.dir)+".log"), func(line string) {
+	one.log, err = newLog(filepath.Join(one.outer, "log"), func(line string) {
 		if b.Line != nil {
 			b.Line(s.Name, line)
 		}
@@ -74,8 +77,29 @@ func (b *Builder) begin(ctx context.Context, s Source) (one *session, err error)
 	if err != nil {
 		return one, err
 	}
-	one.closers = append(one.closers, one.log.remove)
+	one.closers = append(one.closers, one.log.close)
 	return one, one.furnish(ctx, nil)
+}
+
+// folder makes a folder for a build, and gives what removes it.
+func (b *Builder) folder(name string) (dir string, done func(), err error) {
+	if err := os.MkdirAll(b.Work, 0o700); err != nil {
+		return "", nil, err
+	}
+	if b.Temporary == nil {
+		dir, err = os.MkdirTemp(b.Work, name+"-")
+		return dir, func() { removeAll(dir) }, err
+	}
+	dir, gone := b.Temporary(filepath.Join(b.Work, name))
+	done = func() {
+		removeAll(dir)
+		gone()
+	}
+	if err := os.Mkdir(dir, 0o700); err != nil {
+		done()
+		return "", nil, err
+	}
+	return dir, done, nil
 }
 
 // bring unpacks or copies the source; what is built in place stays where it is.

@@ -34,24 +34,24 @@ func (o *session) open(file string) (w *wheel.Wheel, done func(), err error) {
 // finish checks the wheel that a back end made and packs it anew, in a folder of its own.
 func (o *session) finish(ctx context.Context, file string) (*Wheel, error) {
 	hook := "build_" + o.kind()
-	dir, err := os.MkdirTemp(o.Work, "wheel-")
+	dir, done, err := o.folder("wheel")
 	if err != nil {
 		return nil, err
 	}
-	out := &Wheel{Folder: dir, Name: filepath.Base(file), Pins: o.env.Pins, Room: o.means.level()}
+	out := &Wheel{done: done, Name: filepath.Base(file), Pins: o.env.Pins, Room: o.means.level()}
 	out.File = filepath.Join(dir, out.Name)
 	fail := func(err error) (*Wheel, error) {
-		os.RemoveAll(dir)
+		done()
 		return nil, err
 	}
 	if err := wheel.RepackFile(file, out.File); err != nil {
 		return fail(o.fault(hook, NoWheel, out.Name, err))
 	}
-	w, done, err := o.open(out.File)
+	w, closed, err := o.open(out.File)
 	if err != nil {
 		return fail(err)
 	}
-	defer done()
+	defer closed()
 	if err := o.agree(w.Metadata); err != nil {
 		return fail(err)
 	}
@@ -77,6 +77,6 @@ func (o *session) finish(ctx context.Context, file string) (*Wheel, error) {
 // Close removes the wheel's file.
 func (w *Wheel) Close() {
 	if w != nil {
-		os.RemoveAll(w.Folder)
+		w.done()
 	}
 }

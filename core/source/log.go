@@ -82,10 +82,7 @@ func (l *log) tail() []string {
 	return append([]string{}, l.last...)
 }
 
-func (l *log) remove() {
-	l.file.Close()
-	os.Remove(l.file.Name())
-}
+func (l *log) close() { l.file.Close() }
 
 // keep copies the log to where logs of failed builds are kept, and gives its path; empty
 // where that cannot be done.

@@ -71,6 +71,9 @@ type Builder struct {
 	// Work is a folder in which builds get their own; Logs one in which the texts of
 	// those that failed are kept.
 	Work, Logs string
+	// Temporary, if set, gives the path of a folder to be made beside another, and what to
+	// call once it is gone, so that what a kill leaves can be removed.
+	Temporary func(beside string) (dir string, done func())
 	// Home is the user's home folder, which no build sees.
 	Home string
 	// Readable are further folders that a build may read: the store.
@@ -83,8 +86,9 @@ type Builder struct {
 
 // Wheel is what a build came to.
 type Wheel struct {
-	// File is the wheel, packed anew, and Folder what Close removes with it.
-	File, Folder string
+	// File is the wheel, packed anew, until [Wheel.Close].
+	File string
+	done func()
 	// Name is the file's name, Distribution and Version what it is of.
 	Name, Distribution string
 	Version            version.Version
