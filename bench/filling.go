@@ -84,7 +84,10 @@ func (b *bed) ready(in string, s set, bytecode string) error {
 
 // recreate makes the jar of a project anew, the old one having been moved away.
 func (b *bed) recreate(in string) func() error {
-	bytecode := map[string]string{"filling": "background", "plain": "off"}[in]
+	bytecode := map[string]string{"filling": "background"}[in]
+	if bytecode == "" {
+		bytecode = "off"
+	}
 	return func() error {
 		if err := b.run(in, "settings", "bytecode", bytecode); err != nil {
 			return err

@@ -15,6 +15,8 @@ import (
 	"sort"
 	"strings"
 	"time"
+
+	"glassjar/core/source"
 )
 
 // row is one line of the table.
@@ -67,6 +69,7 @@ func often(f func() error) func() error {
 }
 
 func main() {
+	source.Main() // a room is closed by the program that builds
 	asJSON := flag.Bool("json", false, "print the rows as JSON")
 	runs := flag.Int("runs", 5, "how often each is run")
 	flag.Parse()
@@ -89,6 +92,7 @@ var groups = []struct {
 	{"first", firsts},
 	{"import", importing},
 	{"room", room},
+	{"build", building},
 }
 
 func bench(asJSON bool, runs int) error {

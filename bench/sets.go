@@ -120,7 +120,7 @@ func (s set) spec(i int, v string) (wheel.Spec, error) {
 	left := size - compiled
 	for n := 1; n < files; n++ {
 		length := min(int64(float64(left)/float64(files-n)*math.Exp(r.NormFloat64()*0.8-0.3)), left)
-		spec.Files = append(spec.Files, wheel.File{Path: fmt.Sprintf("%s/%s/mod%04d.py", module, folderOf(n), n), Data: source(r, int(max(40, length)))})
+		spec.Files = append(spec.Files, wheel.File{Path: fmt.Sprintf("%s/%s/mod%04d.py", module, folderOf(n), n), Data: moduleText(r, int(max(40, length)))})
 		left -= length
 	}
 	return spec, nil
@@ -148,8 +148,8 @@ func machineCode(r *rand.Rand, length int) ([]byte, error) {
 	return data, nil
 }
 
-// source is a module of about a length, as Python reads it.
-func source(r *rand.Rand, length int) []byte {
+// moduleText is a module of about a length, as Python reads it.
+func moduleText(r *rand.Rand, length int) []byte {
 	var b bytes.Buffer
 	for b.Len() < length {
 		fmt.Fprintf(&b, "def tree_%d(row, season=%d):\n    \"\"\"How the tree of a row bears in a season.\"\"\"\n    return row * %d + season %% %d\n\n", r.IntN(1e6), r.IntN(99), r.IntN(999), r.IntN(97)+1)

@@ -360,7 +360,7 @@ func (a *app) askBuild(q operation.BuildQuestion) (bool, error) {
 
 // buildFlag is the flag by which a command says yes to building.
 func (a *app) buildFlag(cmd *cobra.Command) {
-	cmd.Flags().StringArrayVar(&a.build, "build", nil, "say yes to building this package from source (can be repeated)")
+	cmd.Flags().StringArrayVar(&a.build, "build", nil, "say yes to building `NAME` from source (can be repeated)")
 }
 
 func (a *app) ask(question string) (bool, error) {

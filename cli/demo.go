@@ -105,7 +105,7 @@ func (d *demo) unpack(from fs.FS, into string) error {
 
 // play tells the story. A command that does not end as it should ends it.
 func (d *demo) play() error {
-	for _, step := range []func() error{d.pressHouse, d.survey, d.outsideAndInside, d.mistakes, d.teammate, d.end} {
+	for _, step := range []func() error{d.pressHouse, d.survey, d.outsideAndInside, d.mistakes, d.source, d.teammate, d.end} {
 		if err := step(); err != nil {
 			return err
 		}
@@ -143,6 +143,15 @@ func (d *demo) mistakes() error {
 	}
 	d.tell("It was not needed after all. Every change is a state, and one goes back to any.")
 	return d.do("glassjar history", "glassjar rewind", "glassjar check")
+}
+
+func (d *demo) source() error {
+	d.tell("Some packages are published as source only. To make a wheel of one runs its code,\nso that it needs a yes; it happens in a closed room.")
+	if err := d.fails("glassjar install pomace-compost"); err != nil {
+		return err
+	}
+	return d.do("glassjar install pomace-compost --build pomace-compost", `glassjar run python -c "import pomace_compost; print(pomace_compost.weeks(200), 'weeks')"`,
+		"glassjar uninstall pomace-compost")
 }
 
 func (d *demo) teammate() error {

@@ -81,14 +81,16 @@ func flags(screen *view.Screen, label string, set *pflag.FlagSet) {
 		if f.Hidden || f.Name == "help" {
 			return
 		}
-		name := "--" + f.Name
-		if kind := f.Value.Type(); kind != "bool" {
+		name, usage := "--"+f.Name, f.Usage
+		if word, plain := pflag.UnquoteUsage(f); plain != usage {
+			name, usage = name+" "+word, plain
+		} else if kind := f.Value.Type(); kind != "bool" {
 			name += " " + map[string]string{"string": "TEXT", "stringArray": "TEXT", "int": "N"}[kind]
 		}
 		if f.Shorthand != "" {
 			name += ", -" + f.Shorthand
 		}
-		t.Row(label, screen.Bold(name), screen.Plain(f.Usage))
+		t.Row(label, screen.Bold(name), screen.Plain(usage))
 		some = true
 	})
 	if some {

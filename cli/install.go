@@ -35,7 +35,7 @@ that came of it into the record.`,
 			return nil
 		},
 	}
-	cmd.Flags().StringArrayVar(&opt.Editable, "editable", nil, "a folder of source whose modules are imported from where they stand")
+	cmd.Flags().StringArrayVar(&opt.Editable, "editable", nil, "install the source in `DIR`, with its modules imported from where they stand")
 	a.buildFlag(cmd)
 	cmd.Flags().BoolVar(&planOnly, "plan", false, "show what would be done, and stop")
 	cmd.Flags().BoolVar(&opt.Pre, "pre", false, "take pre-releases as well")

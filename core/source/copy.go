@@ -9,6 +9,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"runtime"
 	"slices"
 	"strings"
 	"time"
@@ -16,6 +17,7 @@ import (
 	"github.com/BurntSushi/toml"
 
 	"glassjar/core/digest"
+	"glassjar/core/guard"
 	"glassjar/core/limits"
 	"glassjar/core/tomltext"
 )
@@ -41,6 +43,17 @@ func isJar(dir string) bool {
 
 // copySource copies a source folder, with its links as they are.
 func copySource(ctx context.Context, from, to string) error {
+	group, ctx := guard.WithContext(ctx)
+	group.SetLimit(max(2, runtime.NumCPU()))
+	err := walkSource(ctx, from, to, func(file, target string) { group.Go(func() error { return copyFile(file, target) }) })
+	if failed := group.Wait(); failed != nil {
+		return failed
+	}
+	return err
+}
+
+// walkSource makes the folders and links of a copy, and has its files copied.
+func walkSource(ctx context.Context, from, to string, copy func(file, target string)) error {
 	return filepath.WalkDir(from, func(file string, e fs.DirEntry, err error) error {
 		if err == nil {
 			err = ctx.Err()
@@ -67,7 +80,8 @@ func copySource(ctx context.Context, from, to string) error {
 		case !e.Type().IsRegular():
 			return nil // a socket, a pipe: nothing to build from
 		}
-		return copyFile(file, target)
+		copy(file, target)
+		return nil
 	})
 }
 
