@@ -163,8 +163,10 @@ contents give equal bytes. With --check a sealed jar is verified, byte for byte.
 		Example: "  glassjar seal press.zip\n  glassjar seal press.zip --target linux-x86_64\n  glassjar seal press.zip --check",
 		Args:    exactly("the file to write"),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := oneOf(cmd, "check", "target"); err != nil {
-				return err
+			for _, other := range []string{"target", "built"} {
+				if err := oneOf(cmd, "check", other); err != nil {
+					return err
+				}
 			}
 			if check {
 				s, err := a.machine.CheckSealed(cmd.Context(), args[0])
@@ -179,6 +181,7 @@ contents give equal bytes. With --check a sealed jar is verified, byte for byte.
 		},
 	}
 	cmd.Flags().StringArrayVar(&opt.Targets, "target", nil, "only for this target, such as linux-x86_64; may be repeated")
+	cmd.Flags().BoolVar(&opt.Built, "built", false, "take along what was built from source on this machine")
 	cmd.Flags().BoolVar(&check, "check", false, "verify a sealed jar, byte for byte")
 	return cmd
 }

@@ -55,10 +55,17 @@ func (s *Screen) buildWords(err error) (Message, bool) {
 		consent    *operation.NoConsentError
 		archive    *source.ArchiveError
 		repository *source.RepositoryError
+		lacking    *operation.LackingError
+		folder     *operation.FromFolderError
 	)
 	switch {
 	case errors.As(err, &consent):
 		return s.noConsent(consent), true
+	case errors.As(err, &lacking):
+		return Message{What: lacking.Name + " was built on another machine, and needs what this one lacks", Reasons: []string{"it needs " + strings.Join(lacking.Lacking, ", ")},
+			Try: []string{"install these libraries; or seal it on a machine that is as old as this one"}}, true
+	case errors.As(err, &folder):
+		return Message{What: "cannot seal " + strings.Join(folder.Names, ", "), Reasons: []string{"a folder or a repository is no package file"}, Try: []string{"take along what was built of it here: glassjar seal --built FILE"}}, true
 	case errors.As(err, &failed):
 		return s.buildFailed(failed), true
 	case errors.As(err, &archive):

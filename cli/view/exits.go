@@ -105,7 +105,7 @@ var exits = []exit{
 	is[*guard.PanicError](ExitNo),
 
 	// What is built from source, and may not be.
-	is[*operation.NoConsentError](ExitBuild), is[*source.BuildError](ExitBuild), is[*source.ArchiveError](ExitIntegrity),
+	is[*operation.NoConsentError](ExitBuild), is[*source.BuildError](ExitBuild), is[*operation.LackingError](ExitMachine), is[*operation.FromFolderError](ExitUsage), is[*source.ArchiveError](ExitIntegrity),
 	by(func(e *source.RepositoryError) int {
 		if e.Missing {
 			return ExitMachine

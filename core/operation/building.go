@@ -313,6 +313,9 @@ func (b *building) checkOut(ctx context.Context, f index.File) (string, error) {
 // describe fills in what is known of source once it is here: its hash, the commit, and the
 // version.
 func (b *building) describe(ctx context.Context, f index.File) (index.File, error) {
+	if f.Tree == nil && !f.Version.IsZero() && f.SHA256() != "" {
+		return f, nil
+	}
 	if t := f.Tree; t != nil && t.Repository != "" {
 		r, err := b.m.repositories().Resolve(ctx, repositoryOfFile(f))
 		if err != nil {
@@ -509,7 +512,7 @@ func (b *building) takeIn(ctx context.Context, key string, w *source.Wheel) (sou
 		return source.Made{}, err
 	}
 	made := source.Made{Distribution: w.Distribution, Version: w.Version.String(), File: w.Name, SHA256: sum, Room: w.Room, Pins: w.Pins, Libraries: w.Libraries, LibraryPath: w.LibraryPath, Metadata: string(w.Metadata), At: b.m.now()}
-	return made, b.kept.Add(key, made)
+	return made, b.kept.AddWheel(key, made, w.File)
 }
 
 // environment makes a jar that nobody sees, with what a build needs in it.

@@ -39,7 +39,7 @@ type RecreateOptions struct {
 
 	// unseal, if set, brings the chosen files into the store; adopt is the text of
 	// a record that becomes that of a jar which has none.
-	unseal func([]plan.Choice) error
+	unseal func(interpreter.Interpreter, []plan.Choice) error
 	adopt  []byte
 }
 
@@ -119,7 +119,7 @@ func (m *Machine) fromRecord(ctx context.Context, at place.Place, spec *project.
 		return nil, err
 	}
 	if opt.unseal != nil {
-		if err := opt.unseal(p.choices); err != nil {
+		if err := opt.unseal(p.python, p.choices); err != nil {
 			return nil, err
 		}
 	}

@@ -5,20 +5,16 @@ import (
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
-	"fmt"
 	"io"
 	"os"
 	"path/filepath"
 	"slices"
-	"sort"
 	"strings"
 	"time"
 
 	"glassjar/core/digest"
 	"glassjar/core/durable"
 	"glassjar/core/index"
-	"glassjar/core/limits"
-	"glassjar/core/place"
 	"glassjar/core/plan"
 	"glassjar/core/project"
 	"glassjar/core/store"
@@ -46,6 +42,9 @@ type SealOptions struct {
 	// Targets restrict it to these platforms, such as "linux-x86_64", or targets
 	// with a Python, such as "linux-x86_64 3.12"; empty for all of the record.
 	Targets []string
+	// Built takes along the wheels that were built of source on this machine, beside their
+	// sources.
+	Built bool
 }
 
 // sealedDate is that of all members: the first day of the format.
@@ -69,10 +68,21 @@ func (m *Machine) Seal(ctx context.Context, opt SealOptions) (*Sealed, error) {
 	if err != nil {
 		return nil, err
 	}
+	var built []index.File
+	if opt.Built {
+		if record, built, err = m.withBuilt(at, record); err != nil {
+			return nil, err
+		}
+	}
+	if err := fromFolders(record); err != nil {
+		return nil, err
+	}
 	files, err := sealFiles(record, targets)
 	if err != nil {
 		return nil, err
 	}
+	files = joinFiles(files, built)
+	files = append(files, toolFiles(record, files)...)
 	release, err := m.Store.Hold(ctx, m.sharing())
 	if err != nil {
 		return nil, err
@@ -158,6 +168,10 @@ func sealFiles(record *project.Record, targets []target.Target) ([]index.File, e
 				return nil, err
 			}
 			byName[f.Name] = f
+			if e.Sdist != nil && builtHere(record, f.Name) {
+				f = plan.RecordedFile(record, e, *e.Sdist) // its source goes along
+				byName[f.Name] = f
+			}
 		}
 	}
 	var out []index.File
@@ -165,6 +179,18 @@ func sealFiles(record *project.Record, targets []target.Target) ([]index.File, e
 		out = append(out, byName[name])
 	}
 	return out, nil
+}
+
+// builtHere reports whether a wheel is one that was built.
+func builtHere(record *project.Record, file string) bool {
+	return slices.ContainsFunc(record.Built, func(b project.Built) bool { return b.Wheel == file })
+}
+
+// joinFiles adds files, in place of those of the same name.
+func joinFiles(files, more []index.File) []index.File {
+	return append(slices.DeleteFunc(files, func(f index.File) bool {
+		return slices.ContainsFunc(more, func(o index.File) bool { return o.Name == f.Name })
+	}), more...)
 }
 
 // holdsForSome reports whether an entry applies in an environment with whatever
@@ -189,12 +215,19 @@ func sealedRecord(record *project.Record, files []index.File) ([]byte, error) {
 				wheels = append(wheels, besides(w))
 			}
 		}
-		e.Wheels, e.Sdist = wheels, nil
+		e.Wheels = wheels
+		if e.Sdist != nil {
+			source := besides(*e.Sdist)
+			e.Sdist = nil
+			if _, ok := in[source.Name]; ok {
+				e.Sdist = &source
+			}
+		}
 		if e.Archive != nil {
 			a := besides(*e.Archive)
 			e.Archive = &a
 		}
-		if len(wheels) == 0 && e.Archive == nil {
+		if len(wheels) == 0 && e.Archive == nil && e.Sdist == nil {
 			continue // for targets that were not asked for
 		}
 		e.Index = ""
@@ -216,12 +249,21 @@ func besides(f project.PackageFile) project.PackageFile {
 // addresses that the files came from. Where a file has none, there is no such record.
 func unsealedRecord(sealed *project.Record) ([]byte, bool) {
 	out := *sealed
-	out.Packages = nil
+	out.Packages, out.Built = nil, slices.Clone(sealed.Built)
+	for i := range out.Built {
+		out.Built[i].Wheel, out.Built[i].Libraries = "", nil
+	}
 	for _, e := range sealed.Packages {
 		wheels := e.Wheels
 		e.Wheels = nil
 		for _, w := range wheels {
-			e.Wheels = append(e.Wheels, elsewhere(w))
+			if e.Sdist == nil || !builtHere(sealed, w.FileName()) {
+				e.Wheels = append(e.Wheels, elsewhere(w))
+			}
+		}
+		if e.Sdist != nil {
+			s := elsewhere(*e.Sdist)
+			e.Sdist = &s
 		}
 		if e.Archive != nil {
 			a := elsewhere(*e.Archive)
@@ -307,161 +349,4 @@ func (m *Machine) sealOne(ctx context.Context, name string, s sealing, put func(
 		return &store.HashError{File: name, Want: s.sum, Have: have}
 	}
 	return nil
-}
-
-// CheckSealed verifies every byte of a sealed jar against its record.
-func (m *Machine) CheckSealed(ctx context.Context, file string) (*Sealed, error) {
-	if !filepath.IsAbs(file) {
-		file = filepath.Join(m.Dir, file)
-	}
-	z, record, err := openSealed(file)
-	if err != nil {
-		return nil, err
-	}
-	defer z.Close()
-	out := &Sealed{File: file, Packages: len(record.Packages), Targets: []string{}, Faults: []string{}}
-	members := map[string]*zip.File{}
-	for _, f := range z.File {
-		members[f.Name] = f
-	}
-	for _, want := range recordedFiles(record) {
-		f, ok := members[want.Path]
-		if !ok {
-			out.Faults = append(out.Faults, want.Path+" is missing")
-			continue
-		}
-		delete(members, want.Path)
-		sum, size, err := sumMember(ctx, f)
-		if ctx.Err() != nil {
-			return nil, ctx.Err()
-		}
-		out.Files++
-		out.Bytes += size
-		if err != nil || sum != want.Hashes["sha256"] {
-			out.Faults = append(out.Faults, want.Path+" is not what the record says")
-		}
-	}
-	delete(members, project.RecordFile)
-	for _, name := range sortedNames(members) {
-		out.Faults = append(out.Faults, name+" is in no record")
-	}
-	return out, nil
-}
-
-func recordedFiles(record *project.Record) []project.PackageFile {
-	var out []project.PackageFile
-	for _, e := range record.Packages {
-		out = append(out, filesOf(e)...)
-	}
-	sort.Slice(out, func(i, j int) bool { return out[i].Path < out[j].Path })
-	return out
-}
-
-// openMember opens a member, of which no more is unpacked than its zip announces.
-func openMember(f *zip.File) (io.Reader, io.Closer, error) {
-	r, err := f.Open()
-	if err != nil {
-		return nil, nil, err
-	}
-	most := min(f.UncompressedSize64, limits.Package)
-	return io.LimitReader(r, int64(most)+1), r, nil
-}
-
-func sumMember(ctx context.Context, f *zip.File) (string, int64, error) {
-	r, c, err := openMember(f)
-	if err != nil {
-		return "", 0, err
-	}
-	defer c.Close()
-	h := sha256.New()
-	n, err := io.Copy(h, digest.WithContext(ctx, r))
-	return hex.EncodeToString(h.Sum(nil)), n, err
-}
-
-// openSealed opens a sealed jar and reads its record.
-func openSealed(file string) (*zip.ReadCloser, *project.Record, error) {
-	not := func(why string) error {
-		return &project.FileError{File: file, Why: "it is no sealed jar: " + why, Kind: project.SealedKind}
-	}
-	z, err := zip.OpenReader(file)
-	if err != nil {
-		if os.IsNotExist(err) {
-			return nil, nil, usage(NoSealedJar, filepath.Base(file))
-		}
-		return nil, nil, not("it is no zip, or cut off")
-	}
-	for _, f := range z.File {
-		if f.Name != project.RecordFile {
-			continue
-		}
-		r, err := f.Open()
-		if err != nil {
-			break
-		}
-		text, err := limits.ReadAll(r, "the record of a sealed jar", limits.Record)
-		r.Close()
-		if err != nil {
-			break
-		}
-		record, err := project.ParseRecord(filepath.Join(filepath.Dir(file), project.RecordFile), text)
-		if err != nil {
-			z.Close()
-			return nil, nil, err
-		}
-		return z, record, nil
-	}
-	z.Close()
-	return nil, nil, not("it has no " + project.RecordFile)
-}
-
-// unseal brings the files of a selection out of a sealed jar into the store,
-// each verified on the way, so that no network is needed.
-func (m *Machine) unseal(ctx context.Context, z *zip.ReadCloser, selected []plan.Choice) error {
-	members := map[string]*zip.File{}
-	for _, f := range z.File {
-		members[f.Name] = f
-	}
-	for i := range selected {
-		f := &selected[i].File
-		member, ok := members[f.Name]
-		if !ok {
-			return usage(SealedLacks, f.Name)
-		}
-		if m.Store.HasTree(f.SHA256()) {
-			continue
-		}
-		if have, here := m.Store.Verified(ctx, f.SHA256()); here {
-			f.Path = have
-			continue
-		}
-		r, c, err := openMember(member)
-		if err != nil {
-			return &store.HashError{File: f.Name, Want: f.SHA256(), Have: "unreadable"}
-		}
-		_, where, err := m.Store.Add(ctx, f.Name, f.SHA256(), r)
-		c.Close()
-		if err != nil {
-			return fmt.Errorf("%s: %w", f.Name, err)
-		}
-		f.Path = where
-	}
-	return nil
-}
-
-// fromSealed makes a jar be what a sealed jar holds.
-func (m *Machine) fromSealed(ctx context.Context, at place.Place, spec *project.Spec, file string, opt RecreateOptions, decide Decide) (*Outcome, error) {
-	z, record, err := openSealed(file)
-	if err != nil {
-		return nil, err
-	}
-	defer z.Close()
-	if !fileExists(at.SpecFile) && !fileExists(at.RecordFile) {
-		text, ok := unsealedRecord(record)
-		if opt.adopt = text; !ok {
-			opt.adopt = nil
-			m.note(NoRecordOfSealed)
-		}
-	}
-	opt.unseal = func(selected []plan.Choice) error { return m.unseal(ctx, z, selected) }
-	return m.fromRecord(ctx, at, spec, record, opt, decide)
 }

@@ -68,6 +68,9 @@ func (one Built) format(b *bytes.Buffer) {
 	if one.Version != "" {
 		fmt.Fprintf(b, "version = %s\n", tomltext.String(one.Version))
 	}
+	if one.Wheel != "" {
+		fmt.Fprintf(b, "wheel = %s\nlibraries = %s\n", tomltext.String(one.Wheel), tomltext.Strings(one.Libraries))
+	}
 	if len(one.With) == 0 {
 		b.WriteString("with = []\n")
 		return

@@ -48,6 +48,10 @@ type Built struct {
 	Name    string      `toml:"name"`
 	Version string      `toml:"version"`
 	With    []BuiltWith `toml:"with"`
+	// Wheel is the file's name where it is sealed along, and Libraries what it needs of a
+	// machine.
+	Wheel     string   `toml:"wheel"`
+	Libraries []string `toml:"libraries"`
 }
 
 // BuiltWith is a package file that was there for a build.

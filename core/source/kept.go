@@ -4,7 +4,9 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
+	"errors"
 	"fmt"
+	"io"
 	"io/fs"
 	"os"
 	"os/exec"
@@ -88,28 +90,72 @@ func (k Kept) Add(key string, m Made) error {
 	return atomicfile.Cache(k.file(key), append(data, '\n'))
 }
 
+// AddWheel is [Kept.Add] of something with the wheel itself, which is copied.
+func (k Kept) AddWheel(key string, m Made, wheel string) error {
+	to := k.wheel(key)
+	if err := os.MkdirAll(filepath.Dir(to), 0o755); err != nil {
+		return err
+	}
+	data, err := os.Open(wheel)
+	if err != nil {
+		return err
+	}
+	defer data.Close()
+	temp, err := os.CreateTemp(filepath.Dir(to), ".new-")
+	if err != nil {
+		return err
+	}
+	defer os.Remove(temp.Name())
+	_, err = io.Copy(temp, data)
+	if err = errors.Join(err, temp.Close()); err != nil {
+		return err
+	}
+	if err := os.Rename(temp.Name(), to); err != nil {
+		return err
+	}
+	return k.Add(key, m)
+}
+
+func (k Kept) wheel(key string) string { return strings.TrimSuffix(k.file(key), ".json") + ".whl" }
+
+// OfWheel is what is known of a wheel that was built here, by its SHA-256, and where it is.
+func (k Kept) OfWheel(sum string) (m Made, wheel string, ok bool) {
+	k.each(func(key string, one Made, known bool) {
+		if _, err := os.Stat(k.wheel(key)); known && one.SHA256 == sum && sum != "" && err == nil {
+			m, wheel, ok = one, k.wheel(key), true
+		}
+	})
+	return m, wheel, ok
+}
+
+// each visits all that are noted; known is false for a file that cannot be read.
+func (k Kept) each(visit func(key string, m Made, known bool)) {
+	_ = filepath.WalkDir(k.Dir, func(file string, e fs.DirEntry, err error) error {
+		if key, ok := strings.CutSuffix(filepath.Base(file), ".json"); ok && err == nil && len(key) > 2 {
+			m, known := k.Find(key)
+			visit(key, m, known)
+		}
+		return nil
+	})
+}
+
 // All are all that are noted.
 func (k Kept) All() []Made {
 	var out []Made
-	_ = filepath.WalkDir(k.Dir, func(file string, e fs.DirEntry, err error) error {
-		if err == nil && strings.HasSuffix(file, ".json") {
-			if m, ok := k.Find(strings.TrimSuffix(filepath.Base(file), ".json")); ok {
-				out = append(out, m)
-			}
+	k.each(func(_ string, m Made, known bool) {
+		if known {
+			out = append(out, m)
 		}
-		return nil
 	})
 	return out
 }
 
 // Drop forgets what was built of which the wheel is gone.
 func (k Kept) Drop(gone func(sum string) bool) {
-	_ = filepath.WalkDir(k.Dir, func(file string, e fs.DirEntry, err error) error {
-		if err == nil && strings.HasSuffix(file, ".json") {
-			if m, ok := k.Find(strings.TrimSuffix(filepath.Base(file), ".json")); !ok || m.SHA256 == "" || gone(m.SHA256) {
-				os.Remove(file) // what is left is found out anew
-			}
+	k.each(func(key string, m Made, known bool) {
+		if !known || m.SHA256 == "" || gone(m.SHA256) {
+			os.Remove(k.file(key)) // what is left is found out anew
+			os.Remove(k.wheel(key))
 		}
-		return nil
 	})
 }

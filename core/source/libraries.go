@@ -73,6 +73,9 @@ func (o *session) named() []string {
 	return out
 }
 
+// HasLibrary reports whether the system's loader finds a shared library.
+func HasLibrary(name string) bool { return inFolders(systemFolders(), name) }
+
 func inFolders(dirs []string, name string) bool {
 	return slices.ContainsFunc(dirs, func(dir string) bool {
 		_, err := os.Stat(filepath.Join(dir, name))
