@@ -205,7 +205,9 @@ func ownSum(file string) (string, error) {
 		delete(p, "optional-dependencies")
 	}
 	if t, ok := tables["tool"].(map[string]any); ok {
-		delete(t, "glassjar")
+		if delete(t, "glassjar"); len(t) == 0 {
+			delete(tables, "tool")
+		}
 	}
 	text, err := toml.Marshal(tables)
 	sum := sha256.Sum256(text)

@@ -72,6 +72,10 @@ def main():
         traceback.print_exc()
         write(answer_file + ".0", {"failed": "backend", "what": str(error), "module": module_of(error)})
         return
+    except BaseException as error:
+        traceback.print_exc()
+        write(answer_file + ".0", {"failed": "hook failed", "what": "%s: %s" % (type(error).__name__, error)})
+        return
     for number, (hook, arguments) in enumerate(request["calls"]):
         file = "%s.%d" % (answer_file, number)
         if only is not None and only != number:

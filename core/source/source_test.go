@@ -200,6 +200,7 @@ func TestFailures(t *testing.T) {
 		{"print('/usr/bin/ld: cannot find -lsapflow: No such file'); raise RuntimeError('x')", NoLibrary, "sapflow"},
 		{`print("error: command 'x86_64-linux-gnu-gcc' failed: No such file or directory"); raise RuntimeError('x')`, NoCompiler, "x86_64-linux-gnu-gcc"},
 		{"import sapling", NoModule, "sapling"},
+		{"pass\nraise RuntimeError('at once')\ndef none():\n    pass", Other, ""},
 		{"return 'press-1.0-py3-none-any.whl'", NoWheel, "press-1.0-py3-none-any.whl"},
 		{"return '../../evil-1.0-py3-none-any.whl'", NoWheel, "../../evil-1.0-py3-none-any.whl"},
 		{"return 7", NoBackEnd, "mill"},
