@@ -2,38 +2,28 @@ package operation
 
 import (
 	"context"
-	"crypto/sha256"
-	"encoding/hex"
 	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
 	"runtime"
 	"slices"
-	"strings"
 	"sync"
 	"time"
 
-	"glassjar/core/apply"
 	"glassjar/core/catalog"
 	"glassjar/core/digest"
-	"glassjar/core/fetch"
 	"glassjar/core/guard"
 	"glassjar/core/index"
 	"glassjar/core/internal/once"
 	"glassjar/core/interpreter"
-	"glassjar/core/jar"
 	"glassjar/core/metadata"
-	"glassjar/core/place"
 	"glassjar/core/plan"
 	"glassjar/core/progress"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
 	"glassjar/core/resolve"
-	"glassjar/core/settings"
 	"glassjar/core/source"
-	"glassjar/core/target"
-	"glassjar/core/version"
 	"glassjar/core/wheel"
 )
 
@@ -56,13 +46,6 @@ type building struct {
 	consents *consents
 	places   once.Map[string, sourcePlace]
 	wheels   once.Map[string, source.Made]
-}
-
-// sourcePlace is where source stands on this machine.
-type sourcePlace struct {
-	source source.Source
-	// sum is a hash of it.
-	sum string
 }
 
 // withSources has a job's catalog answer for source. named are the names that the command
@@ -142,55 +125,11 @@ func (b *building) askFor(ctx context.Context, name string) error {
 	return b.consents.ask(q, "", false)
 }
 
-// newestSource is the newest source of a distribution.
-func (b *building) newestSource(ctx context.Context, name string) (index.File, error) {
-	releases, _, err := b.catalog.Releases(ctx, name)
-	for _, r := range releases {
-		for _, f := range r.Files {
-			if f.IsSource() {
-				return f, nil
-			}
-		}
-	}
-	return index.File{Distribution: name}, err
-}
-
-// question is what is asked about source: what would run is read, not run.
-func (b *building) question(ctx context.Context, name string, f index.File) (BuildQuestion, error) {
-	q := BuildQuestion{Name: name, From: f.Name}
-	if !f.Version.IsZero() {
-		q.Version = f.Version.String()
-	}
-	at, err := b.locate(ctx, f)
-	if err != nil {
-		return q, err
-	}
-	if f.Tree != nil {
-		q.From = f.Tree.Repository
-		if q.From == "" {
-			q.From = project.Shorten(b.m.Dir, f.Tree.Folder)
-		}
-	}
-	s, err := source.Read(at.source)
-	if err != nil {
-		return q, err
-	}
-	q.BackEnd, q.Requires, q.Own = s.BackEnd.Name, s.BackEnd.Requires, len(s.BackEnd.Path) > 0
-	return q, nil
-}
-
 // given is [consents.given] of a file. The lock is not held.
 func (b *building) given(f index.File) bool {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	return b.consents.given(f.Distribution, folderOf(f))
-}
-
-func folderOf(f index.File) string {
-	if f.Tree == nil {
-		return ""
-	}
-	return f.Tree.Folder
 }
 
 // require makes sure that source may be built, asking if need be. The lock is not held.
@@ -226,124 +165,6 @@ func (b *building) allow(ctx context.Context, names []string, cause error) (bool
 		}
 	}
 	return len(names) > 0, nil
-}
-
-// locate brings source to this machine and hashes it.
-func (b *building) locate(ctx context.Context, f index.File) (sourcePlace, error) {
-	t := f.Tree
-	key := f.URL + f.SHA256() + f.Subdirectory
-	if t != nil {
-		key = fmt.Sprintf("%s %t %s %s %s", t.Folder, t.Editable, t.Repository, t.Commit, f.Subdirectory)
-	}
-	return b.places.Do(key, func() (sourcePlace, error) {
-		at := sourcePlace{source: source.Source{Name: f.Distribution, Version: f.Version, Subdirectory: f.Subdirectory}}
-		var err error
-		switch {
-		case t == nil:
-			at.source.Archive, at.sum, err = b.catalog.Fetch(ctx, f, nil)
-			if err == nil && filepath.Base(at.source.Archive) != f.Name {
-				at.source.Archive, err = b.named(at.source.Archive, f.Name, at.sum)
-			}
-		case t.Repository != "":
-			at.source.Folder, err = b.checkOut(ctx, f)
-			at.sum = repositoryOfFile(f).Sum()
-		default:
-			at.source.Folder, at.source.Editable = t.Folder, t.Editable
-			at.sum, err = source.FolderSum(ctx, t.Folder, source.Of{Subdirectory: f.Subdirectory, Editable: t.Editable, Own: t.Own})
-		}
-		return at, err
-	})
-}
-
-// named gives a package file of the store the name by which its kind is told.
-func (b *building) named(path, name, sum string) (string, error) {
-	dir := filepath.Join(b.builder.Work, "archives", sum[:16])
-	to := filepath.Join(dir, filepath.Base(name))
-	if _, err := os.Lstat(to); err == nil {
-		return to, nil
-	}
-	if err := os.MkdirAll(dir, 0o700); err != nil {
-		return "", err
-	}
-	err := os.Symlink(path, to)
-	if errors.Is(err, os.ErrExist) {
-		err = nil
-	}
-	return to, err
-}
-
-func repositoryOfFile(f index.File) source.Repository {
-	return source.Repository{URL: f.Tree.Repository, Requested: f.Tree.Requested, Commit: f.Tree.Commit, Subdirectory: f.Subdirectory}
-}
-
-func (m *Machine) repositories() source.Repositories {
-	return source.Repositories{Dir: filepath.Join(m.Folders.Cache, "repositories"), Offline: m.Client.Offline}
-}
-
-// checkOut is a folder with a commit of a repository.
-func (b *building) checkOut(ctx context.Context, f index.File) (string, error) {
-	r, err := b.m.repositories().Resolve(ctx, repositoryOfFile(f))
-	if err != nil {
-		return "", err
-	}
-	sum := sha256.Sum256([]byte(r.URL + "\n" + r.Commit))
-	dir := filepath.Join(b.m.Folders.Cache, "checkouts", hex.EncodeToString(sum[:16]))
-	if _, err := os.Stat(filepath.Join(dir, ".git")); err == nil {
-		return dir, nil
-	}
-	if err := os.MkdirAll(filepath.Dir(dir), 0o755); err != nil {
-		return "", err
-	}
-	temp, err := os.MkdirTemp(filepath.Dir(dir), "new-")
-	if err != nil {
-		return "", err
-	}
-	defer os.RemoveAll(temp)
-	if err := b.m.repositories().CheckOut(ctx, r, filepath.Join(temp, "tree")); err != nil {
-		return "", err
-	}
-	if err := os.Rename(filepath.Join(temp, "tree"), dir); err != nil {
-		if _, there := os.Stat(filepath.Join(dir, ".git")); there != nil {
-			return "", err
-		}
-	}
-	return dir, nil
-}
-
-// describe fills in what is known of source once it is here: its hash, the commit, and the
-// version.
-func (b *building) describe(ctx context.Context, f index.File) (index.File, error) {
-	if f.Tree == nil && !f.Version.IsZero() && f.SHA256() != "" {
-		return f, nil
-	}
-	if t := f.Tree; t != nil && t.Repository != "" {
-		r, err := b.m.repositories().Resolve(ctx, repositoryOfFile(f))
-		if err != nil {
-			return f, err
-		}
-		tree := *t
-		tree.Commit = r.Commit
-		f.Tree = &tree
-	}
-	at, err := b.locate(ctx, f)
-	if err != nil {
-		return f, err
-	}
-	f.Hashes = withSum(f.Hashes, at.sum)
-	if !f.Version.IsZero() {
-		return f, nil
-	}
-	if s, err := source.Read(at.source); err == nil && s.Version != "" {
-		f.Version, err = version.Parse(s.Version)
-		return f, err
-	}
-	data, err := b.Metadata(ctx, f)
-	if err != nil {
-		return f, err
-	}
-	meta, err := metadata.Parse(data)
-	f.Version = meta.Version
-	return f, err
 }
 
 // ready is source with what is known of it, once it may be built: nobody is asked where
@@ -473,18 +294,6 @@ func (b *building) build(ctx context.Context, f index.File) (source.Made, error)
 	return made, err
 }
 
-// chain is the key of the names that are being built, in a context.
-type chain struct{}
-
-func beingBuilt(ctx context.Context) []string {
-	list, _ := ctx.Value(chain{}).([]string)
-	return list
-}
-
-func withBuilt(ctx context.Context, name string) context.Context {
-	return context.WithValue(ctx, chain{}, append(slices.Clone(beingBuilt(ctx)), name))
-}
-
 // sameBuild reports whether something was built with what a record says, if one does.
 func (b *building) sameBuild(name string, m source.Made) bool {
 	pins, ok := b.pins[name]
@@ -513,152 +322,6 @@ func (b *building) takeIn(ctx context.Context, key string, w *source.Wheel) (sou
 	}
 	made := source.Made{Distribution: w.Distribution, Version: w.Version.String(), File: w.Name, SHA256: sum, Room: w.Room, Pins: w.Pins, Libraries: w.Libraries, LibraryPath: w.LibraryPath, Metadata: string(w.Metadata), At: b.m.now()}
 	return made, b.kept.AddWheel(key, made, w.File)
-}
-
-// environment makes a jar that nobody sees, with what a build needs in it.
-func (b *building) environment(ctx context.Context, requirements []string) (source.Environment, error) {
-	var env source.Environment
-	dir, gone := b.m.Making.Begin(filepath.Join(b.builder.Work, "environment"))
-	env.Close = func() {
-		os.RemoveAll(dir)
-		gone()
-	}
-	if err := os.MkdirAll(dir, 0o700); err != nil {
-		return env, err
-	}
-	env.Root = filepath.Join(dir, "jar")
-	if err := b.furnish(ctx, &env, requirements); err != nil {
-		env.Close()
-		return env, err
-	}
-	return env, nil
-}
-
-func (b *building) furnish(ctx context.Context, env *source.Environment, requirements []string) error {
-	at := place.Place{Root: env.Root}
-	p := newJob(at)
-	p.Create, p.python = true, b.python
-	j, err := jar.Prepare(env.Root+".new", b.python, jar.Options{Prompt: "build"})
-	if err != nil {
-		return err
-	}
-	if p.choices, p.catalog, err = b.choose(ctx, requirements); err != nil {
-		return err
-	}
-	if err := b.m.hashAll(ctx, p); err != nil {
-		return err
-	}
-	p.compare(nil, nil, nil, plan.Aim{})
-	if err := b.buildAll(ctx, &p.steps); err != nil {
-		return err
-	}
-	release, err := b.m.Store.Hold(ctx, b.m.sharing())
-	if err != nil {
-		return err
-	}
-	defer release()
-	applier := apply.Applier{Store: b.m.Store, Placing: b.m.Settings.Placing, Report: b.m.Report, Command: "build", Now: b.m.now, Compiling: settings.BytecodeOn}
-	_, err = applier.Do(ctx, apply.Work{Plan: p.Plan, Steps: p.steps, Place: at, Jar: j, Python: b.python, Catalog: p.catalog, Write: map[string][]byte{},
-		Commit: func(ctx context.Context) error { return j.Commit(ctx, env.Root) }})
-	if err == nil && j.Prepared() {
-		err = j.Commit(ctx, env.Root)
-	}
-	if err != nil {
-		return err
-	}
-	env.Python, env.Scripts = j.Path(j.Layout().Python()), j.Path(j.Layout().Scripts())
-	for _, c := range p.choices {
-		env.Pins = append(env.Pins, source.Pin{Name: c.Name, Version: c.Version.String(), File: c.File.Name, URL: fetch.Redact(c.File.URL), Index: b.addressOf(c.File.Index), SHA256: c.File.SHA256()})
-	}
-	return nil
-}
-
-// pinned are exactly the package files that the record says the one that is being built was
-// built with, if these meet its requirements and can be had.
-func (b *building) pinned(ctx context.Context, requirements []string, env target.Environment) ([]plan.Choice, bool) {
-	chain := beingBuilt(ctx)
-	if len(chain) == 0 || len(b.pins[chain[len(chain)-1]]) == 0 {
-		return nil, false
-	}
-	var out []plan.Choice
-	have := map[string]version.Version{}
-	for _, p := range b.pins[chain[len(chain)-1]] {
-		v, err := version.Parse(p.Version)
-		name, bad := metadata.ParseWheelName(p.File)
-		if err != nil || bad != nil || p.SHA256 == "" {
-			return nil, false
-		}
-		if _, fits := env.Ranks.Best(name.Tags); !fits {
-			return nil, false
-		}
-		f := index.File{Name: p.File, Distribution: p.Name, Version: v, Wheel: &name, URL: p.URL, Size: -1, Hashes: map[string]string{"sha256": p.SHA256}, Index: "record"}
-		if local, ok := metadata.PathOf(p.URL); ok {
-			f.Path = local
-			if _, err := os.Stat(local); err != nil && !b.tools.Here(f) {
-				return nil, false
-			}
-		}
-		have[requirement.Normalize(p.Name)] = v
-		out = append(out, plan.Choice{Name: requirement.Normalize(p.Name), Version: v, File: f})
-	}
-	for _, text := range requirements {
-		r, err := requirement.Parse(text)
-		if err != nil {
-			return nil, false
-		}
-		if v, ok := have[r.Key()]; r.Marker.Holds(env.Markers) && (!ok || !r.Specifiers.Holds(v)) {
-			return nil, false
-		}
-	}
-	return out, true
-}
-
-func (b *building) addressOf(name string) string {
-	if s := b.catalog.Indexes.Source(name); s != nil {
-		return s.Address()
-	}
-	return ""
-}
-
-// choose finds what meets the requirements of a build: what the record says, as far as that
-// meets them, else the newest that fit together. Wheels are tried first; where there are
-// none for something, that is built.
-func (b *building) choose(ctx context.Context, requirements []string) ([]plan.Choice, *catalog.Catalog, error) {
-	if len(requirements) == 0 {
-		return nil, b.tools, nil
-	}
-	env := target.EnvironmentOf(b.python)
-	if pinned, ok := b.pinned(ctx, requirements, env); ok {
-		return pinned, b.tools, nil
-	}
-	var roots []project.Asked
-	for _, text := range requirements {
-		r, err := requirement.Parse(text)
-		if err != nil {
-			return nil, nil, err
-		}
-		roots = append(roots, project.Asked{Requirement: r, Text: text})
-	}
-	keep := map[string]version.Version{}
-	for _, pins := range b.pins {
-		for _, p := range pins {
-			if v, err := version.Parse(p.Version); err == nil {
-				keep[p.Name] = v
-			}
-		}
-	}
-	choices, _, err := b.m.solver(ctx, b.tools, nil).Solve(ctx, env, roots, resolve.Problem{Keep: keep})
-	if len(sourceOnly(err)) == 0 {
-		return choices, b.tools, err
-	}
-	// One of its own: what another build asks and waits for is not waited for.
-	c := b.m.newCatalog(b.tools.Indexes)
-	c.Sources = b
-	choices, _, err = b.m.solver(ctx, c, nil).Solve(ctx, env, roots, resolve.Problem{Keep: keep})
-	if names := sourceOnly(err); len(names) > 0 {
-		err = &NoConsentError{Names: names, Spec: b.consents.specFile(), Err: err}
-	}
-	return choices, c, err
 }
 
 // builtTables are what a record says of what was built.
@@ -706,13 +369,4 @@ func sourceOnly(err error) []string {
 	}
 	slices.Sort(out)
 	return out
-}
-
-// consentLine is the line of a spec that lets names be built.
-func consentLine(names []string) string {
-	var quoted []string
-	for _, n := range names {
-		quoted = append(quoted, fmt.Sprintf("%q", n))
-	}
-	return "build-consent = [" + strings.Join(quoted, ", ") + "]"
 }

@@ -119,7 +119,7 @@ var causes = []struct {
 	{NoCompiler, lazy.Pattern(`(?:No such file or directory: '|Did not find (?:program )?|program ')(rustc|cargo|ninja|cmake|meson|pkg-config|swig|bison|flex|make)\b`)},
 	{NoNetwork, lazy.Pattern(`(Temporary failure in name resolution|Name or service not known|Network is unreachable|getaddrinfo failed)`)},
 	{NoModule, lazy.Pattern(`(?:ModuleNotFoundError|ImportError): No module named '?([\w.]+)'?`)},
-	{TooNew, lazy.Pattern(`(?:AttributeError: module '(?:inspect|collections|asyncio|configparser|pkgutil|imp|ast)' has no attribute '(\w+)'|implicit declaration of function '(_?Py\w+)'|(?:unknown type name|has no member named) '(_?[Pp]y\w+|ob_\w+|tp_print|f_code|use_tracing)')`)},
+	{TooNew, lazy.Pattern(`(?:AttributeError: module '(?:inspect|collections|asyncio|configparser|pkgutil|imp|ast)' has no attribute '(\w+)'|implicit declaration of function ['‘](_?Py\w+)['’]|['‘](_?Py\w+)['’] undeclared|unknown type name ['‘](_?Py\w+)['’]|['‘]_?Py\w+['’](?: \{aka [^}]*\})? has no member named ['‘](\w+)['’])`)},
 	{NoHeader, lazy.Pattern(`([\w./+-]+\.h): [Nn]o such file`)},
 }
 

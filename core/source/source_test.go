@@ -199,6 +199,7 @@ func TestFailures(t *testing.T) {
 		{"print('fatal error: Python.h: No such file or directory'); raise RuntimeError('x')", NoPythonHeader, "Python.h"},
 		{"print('/usr/bin/ld: cannot find -lsapflow: No such file'); raise RuntimeError('x')", NoLibrary, "sapflow"},
 		{`print("error: command 'x86_64-linux-gnu-gcc' failed: No such file or directory"); raise RuntimeError('x')`, NoCompiler, "x86_64-linux-gnu-gcc"},
+		{"print('core.c:1:2: error: ‘PyLongObject’ {aka ‘struct _longobject’} has no member named ‘ob_digit’'); raise RuntimeError('x')", TooNew, "ob_digit"},
 		{"import sapling", NoModule, "sapling"},
 		{"pass\nraise RuntimeError('at once')\ndef none():\n    pass", Other, ""},
 		{"return 'press-1.0-py3-none-any.whl'", NoWheel, "press-1.0-py3-none-any.whl"},

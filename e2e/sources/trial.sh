@@ -46,10 +46,13 @@ list | while read -r source name module; do
         start=$(date +%s%N)
         if ! "$g" create --python "$python" --quiet >"$log" 2>&1; then
             row="$row no such Python |"
-        elif "$g" install "$name" </dev/null >>"$log" 2>&1 && "$g" run python -c "import $module" >>"$log" 2>&1; then
+        elif ! "$g" install "$name" </dev/null >>"$log" 2>&1; then
+            why=$(sed -n 's/.*and \([^ ]*\) is not to be had.*/no \1/p' "$log" | head -1)
+            row="$row ${why:-$(sed -n 's/^  - //p' "$log" | grep -v '^|\|^room' | head -1 | cut -c1-60 | tr '|' '/')} |"
+        elif "$g" run python -c "import $module" >>"$log" 2>&1; then
             row="$row $(($(date +%s%N) / 100000000 - start / 100000000))00 ms |"
         else
-            row="$row $(sed -n 's/^  - //p' "$log" | grep -v '^|\|^room' | head -1 | cut -c1-60 | tr '|' '/') |"
+            row="$row built; $(tail -1 "$log" | cut -c1-60 | tr '|' '/') |"
         fi
         cd "$work"
     done

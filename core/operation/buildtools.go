@@ -1,0 +1,182 @@
+package operation
+
+import (
+	"context"
+	"os"
+	"path/filepath"
+	"slices"
+
+	"glassjar/core/apply"
+	"glassjar/core/catalog"
+	"glassjar/core/fetch"
+	"glassjar/core/index"
+	"glassjar/core/jar"
+	"glassjar/core/metadata"
+	"glassjar/core/place"
+	"glassjar/core/plan"
+	"glassjar/core/project"
+	"glassjar/core/requirement"
+	"glassjar/core/resolve"
+	"glassjar/core/settings"
+	"glassjar/core/source"
+	"glassjar/core/target"
+	"glassjar/core/version"
+)
+
+// chain is the key of the names that are being built, in a context.
+type chain struct{}
+
+func beingBuilt(ctx context.Context) []string {
+	list, _ := ctx.Value(chain{}).([]string)
+	return list
+}
+
+func withBuilt(ctx context.Context, name string) context.Context {
+	return context.WithValue(ctx, chain{}, append(slices.Clone(beingBuilt(ctx)), name))
+}
+
+// environment makes a jar that nobody sees, with what a build needs in it.
+func (b *building) environment(ctx context.Context, requirements []string) (source.Environment, error) {
+	var env source.Environment
+	dir, gone := b.m.Making.Begin(filepath.Join(b.builder.Work, "environment"))
+	env.Close = func() {
+		os.RemoveAll(dir)
+		gone()
+	}
+	if err := os.MkdirAll(dir, 0o700); err != nil {
+		return env, err
+	}
+	env.Root = filepath.Join(dir, "jar")
+	if err := b.furnish(ctx, &env, requirements); err != nil {
+		env.Close()
+		return env, err
+	}
+	return env, nil
+}
+
+func (b *building) furnish(ctx context.Context, env *source.Environment, requirements []string) error {
+	at := place.Place{Root: env.Root}
+	p := newJob(at)
+	p.Create, p.python = true, b.python
+	j, err := jar.Prepare(env.Root+".new", b.python, jar.Options{Prompt: "build"})
+	if err != nil {
+		return err
+	}
+	if p.choices, p.catalog, err = b.choose(ctx, requirements); err != nil {
+		return err
+	}
+	if err := b.m.hashAll(ctx, p); err != nil {
+		return err
+	}
+	p.compare(nil, nil, nil, plan.Aim{})
+	if err := b.buildAll(ctx, &p.steps); err != nil {
+		return err
+	}
+	release, err := b.m.Store.Hold(ctx, b.m.sharing())
+	if err != nil {
+		return err
+	}
+	defer release()
+	applier := apply.Applier{Store: b.m.Store, Placing: b.m.Settings.Placing, Report: b.m.Report, Command: "build", Now: b.m.now, Compiling: settings.BytecodeOn}
+	_, err = applier.Do(ctx, apply.Work{Plan: p.Plan, Steps: p.steps, Place: at, Jar: j, Python: b.python, Catalog: p.catalog, Write: map[string][]byte{},
+		Commit: func(ctx context.Context) error { return j.Commit(ctx, env.Root) }})
+	if err == nil && j.Prepared() {
+		err = j.Commit(ctx, env.Root)
+	}
+	if err != nil {
+		return err
+	}
+	env.Python, env.Scripts = j.Path(j.Layout().Python()), j.Path(j.Layout().Scripts())
+	for _, c := range p.choices {
+		env.Pins = append(env.Pins, source.Pin{Name: c.Name, Version: c.Version.String(), File: c.File.Name, URL: fetch.Redact(c.File.URL), Index: b.addressOf(c.File.Index), SHA256: c.File.SHA256()})
+	}
+	return nil
+}
+
+// pinned are exactly the package files that the record says the one that is being built was
+// built with, if these meet its requirements and can be had.
+func (b *building) pinned(ctx context.Context, requirements []string, env target.Environment) ([]plan.Choice, bool) {
+	chain := beingBuilt(ctx)
+	if len(chain) == 0 || len(b.pins[chain[len(chain)-1]]) == 0 {
+		return nil, false
+	}
+	var out []plan.Choice
+	have := map[string]version.Version{}
+	for _, p := range b.pins[chain[len(chain)-1]] {
+		v, err := version.Parse(p.Version)
+		name, bad := metadata.ParseWheelName(p.File)
+		if err != nil || bad != nil || p.SHA256 == "" {
+			return nil, false
+		}
+		if _, fits := env.Ranks.Best(name.Tags); !fits {
+			return nil, false
+		}
+		f := index.File{Name: p.File, Distribution: p.Name, Version: v, Wheel: &name, URL: p.URL, Size: -1, Hashes: map[string]string{"sha256": p.SHA256}, Index: "record"}
+		if local, ok := metadata.PathOf(p.URL); ok {
+			f.Path = local
+			if _, err := os.Stat(local); err != nil && !b.tools.Here(f) {
+				return nil, false
+			}
+		}
+		have[requirement.Normalize(p.Name)] = v
+		out = append(out, plan.Choice{Name: requirement.Normalize(p.Name), Version: v, File: f})
+	}
+	for _, text := range requirements {
+		r, err := requirement.Parse(text)
+		if err != nil {
+			return nil, false
+		}
+		if v, ok := have[r.Key()]; r.Marker.Holds(env.Markers) && (!ok || !r.Specifiers.Holds(v)) {
+			return nil, false
+		}
+	}
+	return out, true
+}
+
+func (b *building) addressOf(name string) string {
+	if s := b.catalog.Indexes.Source(name); s != nil {
+		return s.Address()
+	}
+	return ""
+}
+
+// choose finds what meets the requirements of a build: what the record says, as far as that
+// meets them, else the newest that fit together. Wheels are tried first; where there are
+// none for something, that is built.
+func (b *building) choose(ctx context.Context, requirements []string) ([]plan.Choice, *catalog.Catalog, error) {
+	if len(requirements) == 0 {
+		return nil, b.tools, nil
+	}
+	env := target.EnvironmentOf(b.python)
+	if pinned, ok := b.pinned(ctx, requirements, env); ok {
+		return pinned, b.tools, nil
+	}
+	var roots []project.Asked
+	for _, text := range requirements {
+		r, err := requirement.Parse(text)
+		if err != nil {
+			return nil, nil, err
+		}
+		roots = append(roots, project.Asked{Requirement: r, Text: text})
+	}
+	keep := map[string]version.Version{}
+	for _, pins := range b.pins {
+		for _, p := range pins {
+			if v, err := version.Parse(p.Version); err == nil {
+				keep[p.Name] = v
+			}
+		}
+	}
+	choices, _, err := b.m.solver(ctx, b.tools, nil).Solve(ctx, env, roots, resolve.Problem{Keep: keep})
+	if len(sourceOnly(err)) == 0 {
+		return choices, b.tools, err
+	}
+	// One of its own: what another build asks and waits for is not waited for.
+	c := b.m.newCatalog(b.tools.Indexes)
+	c.Sources = b
+	choices, _, err = b.m.solver(ctx, c, nil).Solve(ctx, env, roots, resolve.Problem{Keep: keep})
+	if names := sourceOnly(err); len(names) > 0 {
+		err = &NoConsentError{Names: names, Spec: b.consents.specFile(), Err: err}
+	}
+	return choices, c, err
+}

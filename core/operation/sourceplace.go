@@ -1,0 +1,186 @@
+package operation
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+
+	"glassjar/core/index"
+	"glassjar/core/metadata"
+	"glassjar/core/project"
+	"glassjar/core/source"
+	"glassjar/core/version"
+)
+
+// sourcePlace is where source stands on this machine.
+type sourcePlace struct {
+	source source.Source
+	// sum is a hash of it.
+	sum string
+}
+
+// newestSource is the newest source of a distribution.
+func (b *building) newestSource(ctx context.Context, name string) (index.File, error) {
+	releases, _, err := b.catalog.Releases(ctx, name)
+	for _, r := range releases {
+		for _, f := range r.Files {
+			if f.IsSource() {
+				return f, nil
+			}
+		}
+	}
+	return index.File{Distribution: name}, err
+}
+
+// question is what is asked about source: what would run is read, not run.
+func (b *building) question(ctx context.Context, name string, f index.File) (BuildQuestion, error) {
+	q := BuildQuestion{Name: name, From: f.Name}
+	if !f.Version.IsZero() {
+		q.Version = f.Version.String()
+	}
+	at, err := b.locate(ctx, f)
+	if err != nil {
+		return q, err
+	}
+	if f.Tree != nil {
+		q.From = f.Tree.Repository
+		if q.From == "" {
+			q.From = project.Shorten(b.m.Dir, f.Tree.Folder)
+		}
+	}
+	s, err := source.Read(at.source)
+	if err != nil {
+		return q, err
+	}
+	q.BackEnd, q.Requires, q.Own = s.BackEnd.Name, s.BackEnd.Requires, len(s.BackEnd.Path) > 0
+	return q, nil
+}
+
+func folderOf(f index.File) string {
+	if f.Tree == nil {
+		return ""
+	}
+	return f.Tree.Folder
+}
+
+// locate brings source to this machine and hashes it.
+func (b *building) locate(ctx context.Context, f index.File) (sourcePlace, error) {
+	t := f.Tree
+	key := f.URL + f.SHA256() + f.Subdirectory
+	if t != nil {
+		key = fmt.Sprintf("%s %t %s %s %s", t.Folder, t.Editable, t.Repository, t.Commit, f.Subdirectory)
+	}
+	return b.places.Do(key, func() (sourcePlace, error) {
+		at := sourcePlace{source: source.Source{Name: f.Distribution, Version: f.Version, Subdirectory: f.Subdirectory}}
+		var err error
+		switch {
+		case t == nil:
+			at.source.Archive, at.sum, err = b.catalog.Fetch(ctx, f, nil)
+			if err == nil && filepath.Base(at.source.Archive) != f.Name {
+				at.source.Archive, err = b.named(at.source.Archive, f.Name, at.sum)
+			}
+		case t.Repository != "":
+			at.source.Folder, err = b.checkOut(ctx, f)
+			at.sum = repositoryOfFile(f).Sum()
+		default:
+			at.source.Folder, at.source.Editable = t.Folder, t.Editable
+			at.sum, err = source.FolderSum(ctx, t.Folder, source.Of{Subdirectory: f.Subdirectory, Editable: t.Editable, Own: t.Own})
+		}
+		return at, err
+	})
+}
+
+// named gives a package file of the store the name by which its kind is told.
+func (b *building) named(path, name, sum string) (string, error) {
+	dir := filepath.Join(b.builder.Work, "archives", sum[:16])
+	to := filepath.Join(dir, filepath.Base(name))
+	if _, err := os.Lstat(to); err == nil {
+		return to, nil
+	}
+	if err := os.MkdirAll(dir, 0o700); err != nil {
+		return "", err
+	}
+	err := os.Symlink(path, to)
+	if errors.Is(err, os.ErrExist) {
+		err = nil
+	}
+	return to, err
+}
+
+func repositoryOfFile(f index.File) source.Repository {
+	return source.Repository{URL: f.Tree.Repository, Requested: f.Tree.Requested, Commit: f.Tree.Commit, Subdirectory: f.Subdirectory}
+}
+
+func (m *Machine) repositories() source.Repositories {
+	return source.Repositories{Dir: filepath.Join(m.Folders.Cache, "repositories"), Offline: m.Client.Offline}
+}
+
+// checkOut is a folder with a commit of a repository.
+func (b *building) checkOut(ctx context.Context, f index.File) (string, error) {
+	r, err := b.m.repositories().Resolve(ctx, repositoryOfFile(f))
+	if err != nil {
+		return "", err
+	}
+	sum := sha256.Sum256([]byte(r.URL + "\n" + r.Commit))
+	dir := filepath.Join(b.m.Folders.Cache, "checkouts", hex.EncodeToString(sum[:16]))
+	if _, err := os.Stat(filepath.Join(dir, ".git")); err == nil {
+		return dir, nil
+	}
+	if err := os.MkdirAll(filepath.Dir(dir), 0o755); err != nil {
+		return "", err
+	}
+	temp, err := os.MkdirTemp(filepath.Dir(dir), "new-")
+	if err != nil {
+		return "", err
+	}
+	defer os.RemoveAll(temp)
+	if err := b.m.repositories().CheckOut(ctx, r, filepath.Join(temp, "tree")); err != nil {
+		return "", err
+	}
+	if err := os.Rename(filepath.Join(temp, "tree"), dir); err != nil {
+		if _, there := os.Stat(filepath.Join(dir, ".git")); there != nil {
+			return "", err
+		}
+	}
+	return dir, nil
+}
+
+// describe fills in what is known of source once it is here: its hash, the commit, and the
+// version.
+func (b *building) describe(ctx context.Context, f index.File) (index.File, error) {
+	if f.Tree == nil && !f.Version.IsZero() && f.SHA256() != "" {
+		return f, nil
+	}
+	if t := f.Tree; t != nil && t.Repository != "" {
+		r, err := b.m.repositories().Resolve(ctx, repositoryOfFile(f))
+		if err != nil {
+			return f, err
+		}
+		tree := *t
+		tree.Commit = r.Commit
+		f.Tree = &tree
+	}
+	at, err := b.locate(ctx, f)
+	if err != nil {
+		return f, err
+	}
+	f.Hashes = withSum(f.Hashes, at.sum)
+	if !f.Version.IsZero() {
+		return f, nil
+	}
+	if s, err := source.Read(at.source); err == nil && s.Version != "" {
+		f.Version, err = version.Parse(s.Version)
+		return f, err
+	}
+	data, err := b.Metadata(ctx, f)
+	if err != nil {
+		return f, err
+	}
+	meta, err := metadata.Parse(data)
+	f.Version = meta.Version
+	return f, err
+}
