@@ -26,6 +26,10 @@ type Container struct {
 	Record string
 	// Groups and Extras of the record are installed besides.
 	Groups, Extras []string
+	// Build are names that are built from source there. Sources tells that some are folders
+	// of the project, which must be in the image before.
+	Build   []string
+	Sources bool
 }
 
 // Places in the image.
@@ -71,8 +75,15 @@ func (c Container) Write() []ContainerFile {
 	for _, e := range c.Extras {
 		extra += " --extra " + e
 	}
+	for _, b := range c.Build {
+		extra += " --build " + b
+	}
+	copies, record := c.copies(), path.Join(containerHome, "record", c.Record)
+	if c.Sources {
+		copies, record = "COPY --chown="+containerID+":"+containerID+" . "+containerWork+"\n", path.Join(containerWork, c.Record)
+	}
 	fill := strings.NewReplacer("@BASE@", c.Base, "@UID@", containerID, "@USER@", containerUser, "@HOME@", containerHome, "@JAR@", containerJar,
-		"@WORK@", containerWork, "@COPIES@", c.copies(), "@RECORD@", c.Record, "@EXTRA@", extra, "@NAME@", JSONText(c.Name))
+		"@WORK@", containerWork, "@COPIES@", copies, "@RECORD@", record, "@EXTRA@", extra, "@NAME@", JSONText(c.Name))
 	var out []ContainerFile
 	for _, f := range []struct{ path, from string }{{"Containerfile", "Containerfile"}, {".containerignore", "containerignore"}, {".devcontainer/devcontainer.json", "devcontainer.json"}} {
 		text, err := containerFiles.ReadFile("container/" + f.from)

@@ -81,6 +81,12 @@ type Tree struct {
 // IsSource reports whether a wheel has to be built of it.
 func (f File) IsSource() bool { return f.Wheel == nil }
 
+// IsSourceName reports whether a file's name is none of a wheel.
+func IsSourceName(name string) bool {
+	_, err := metadata.ParseWheelName(name)
+	return err != nil
+}
+
 // Ask is the address to ask for the file: URL, or what the index gave with something that
 // lets one in, which is written down nowhere.
 func (f File) Ask() string {

@@ -11,6 +11,7 @@ import (
 	"strings"
 
 	"glassjar/core/connect"
+	"glassjar/core/index"
 	"glassjar/core/place"
 	"glassjar/core/project"
 	"glassjar/core/target"
@@ -52,6 +53,16 @@ func (m *Machine) ConnectContainer(ctx context.Context, opt ContainerOptions, de
 	made := connect.Container{Name: at.Prompt(), Base: opt.Base, Record: filepath.Base(at.RecordFile), Files: []string{filepath.Base(at.RecordFile)}}
 	inside, outside := localFiles(at, record)
 	made.Files = append(made.Files, inside...)
+	for _, e := range record.Packages {
+		if e.Directory != nil || e.VCS != nil || e.Archive != nil && index.IsSourceName(e.Archive.FileName()) || e.Sdist != nil && len(e.Wheels) == 0 {
+			made.Build = append(made.Build, e.Name)
+		}
+		if d := e.Directory; d != nil && filepath.IsLocal(filepath.FromSlash(d.Path)) {
+			made.Sources = true
+		} else if d != nil {
+			outside = append(outside, d.Path)
+		}
+	}
 	if made.Base == "" {
 		made.Base = "python:" + m.imagePython(at, record) + "-slim"
 	}

@@ -207,7 +207,12 @@ func sealedRecord(record *project.Record, files []index.File) ([]byte, error) {
 		in[f.Name] = f
 	}
 	sealed := *record
-	sealed.Packages = nil
+	sealed.Packages, sealed.Built = nil, slices.Clone(record.Built)
+	for i, one := range sealed.Built {
+		if !sourceAlong(files, one) {
+			sealed.Built[i].With = nil
+		}
+	}
 	for _, e := range record.Packages {
 		var wheels []project.PackageFile
 		for _, w := range e.Wheels {

@@ -110,7 +110,7 @@ func toolFiles(record *project.Record, files []index.File) []index.File {
 	}
 	var out []index.File
 	for _, one := range record.Built {
-		if !slices.ContainsFunc(files, func(f index.File) bool { return f.IsSource() && f.Distribution == requirement.Normalize(one.Name) }) {
+		if !sourceAlong(files, one) {
 			continue
 		}
 		for _, w := range one.With {
@@ -129,6 +129,13 @@ func toolFiles(record *project.Record, files []index.File) []index.File {
 		}
 	}
 	return out
+}
+
+// sourceAlong reports whether the source of something that was built is among the files.
+func sourceAlong(files []index.File, of project.Built) bool {
+	return slices.ContainsFunc(files, func(f index.File) bool {
+		return f.IsSource() && f.Distribution == requirement.Normalize(of.Name)
+	})
 }
 
 // checkBuilt compares what a wheel needs that was built elsewhere with what is here.

@@ -66,7 +66,7 @@ func (o *session) finish(ctx context.Context, file string) (*Wheel, error) {
 	out.Metadata = text.Bytes()
 	out.Distribution, out.Version = w.Metadata.Key(), w.Metadata.Version
 	out.Pure = w.Format.Purelib && !slices.ContainsFunc(w.Name.Tags, func(t tags.Tag) bool { return t.Platform != "any" })
-	if !out.Pure {
+	if !out.Pure || o.source.Editable {
 		if out.Libraries, out.LibraryPath, err = o.libraries(ctx, w); err != nil {
 			return fail(err)
 		}

@@ -5,7 +5,9 @@ import (
 	"context"
 	"debug/elf"
 	"errors"
+	"io/fs"
 	"os"
+	"path"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -19,24 +21,32 @@ import (
 // not find them: a variable of the build led there.
 func (o *session) libraries(ctx context.Context, w *wheel.Wheel) (names, found []string, err error) {
 	needs, brought := map[string]bool{}, map[string]bool{}
+	look := func(name string, data []byte) {
+		brought[name] = true
+		list, own := elfNeeds(data)
+		for _, n := range list {
+			if !inFolders(own, n) {
+				needs[n] = true
+			}
+		}
+	}
 	for _, e := range w.Entries {
 		if err := ctx.Err(); err != nil {
 			return nil, nil, err
 		}
-		base := filepath.Base(filepath.FromSlash(e.Path))
+		base := path.Base(e.Path)
 		if !strings.Contains(base, ".so") {
 			continue
 		}
-		brought[base] = true
 		var text bytes.Buffer
 		if err := w.Copy(&text, e); err != nil {
 			return nil, nil, err
 		}
-		list, own := elfNeeds(text.Bytes())
-		for _, name := range list {
-			if !inFolders(own, name) {
-				needs[name] = true
-			}
+		look(base, text.Bytes())
+	}
+	if o.source.Editable {
+		if err := o.builtInPlace(ctx, look); err != nil {
+			return nil, nil, err
 		}
 	}
 	for _, name := range sorted(needs) {
@@ -54,6 +64,25 @@ func (o *session) libraries(ctx context.Context, w *wheel.Wheel) (names, found [
 		}
 	}
 	return names, found, nil
+}
+
+// builtInPlace visits the programs in a source that is built where it stands.
+func (o *session) builtInPlace(ctx context.Context, look func(name string, data []byte)) error {
+	return filepath.WalkDir(o.project, func(file string, e fs.DirEntry, err error) error {
+		switch {
+		case err != nil:
+			return err
+		case ctx.Err() != nil:
+			return ctx.Err()
+		case e.IsDir() && file != o.project && (passed(e.Name()) || strings.HasPrefix(e.Name(), ".") || isJar(file)):
+			return filepath.SkipDir
+		case !strings.HasSuffix(e.Name(), ".so") || !e.Type().IsRegular():
+			return nil
+		}
+		data, err := os.ReadFile(file)
+		look(e.Name(), data)
+		return err
+	})
 }
 
 // named are the folders that variables of the build lead to, those for libraries below them
