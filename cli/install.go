@@ -15,7 +15,7 @@ func (a *app) installCommand() *cobra.Command {
 		Long: `Finds versions that fit together, shows the plan, fetches and verifies the
 files, and puts them into the jar. What you asked for goes into the spec, all
 that came of it into the record.`,
-		Example: "  glassjar install brixmeter\n  glassjar install 'press-schedule>=2' orchard-map",
+		Example: "  glassjar install brixmeter\n  glassjar install 'press-schedule>=2' orchard-map\n  glassjar install --editable ../press-tools",
 		Args: func(cmd *cobra.Command, args []string) error {
 			if len(opt.Editable) > 0 {
 				return nil

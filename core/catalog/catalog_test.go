@@ -257,6 +257,79 @@ func TestCandidates(t *testing.T) {
 	assert.ErrorContains(t, err, "no file of press 1.1 serves")
 }
 
+// builds answers for source as somebody who consents to some names.
+type builds struct {
+	may  map[string]bool
+	fail error
+	says string
+}
+
+func (b builds) MayBuild(_ context.Context, name string) (bool, error) { return b.may[name], b.fail }
+func (b builds) Metadata(context.Context, index.File) ([]byte, error)  { return []byte(b.says), b.fail }
+
+// Source is chosen where no wheel serves and it may be built; what it needs is what the
+// index promises, else what whoever builds it says.
+func TestSources(t *testing.T) {
+	s := newStall(t, "orchard")
+	s.sell("press-1.0-py3-none-any.whl")
+	source := func(file string, more index.File) {
+		name, err := metadata.ParseSdistName(file)
+		require.NoError(t, err)
+		more.Name, more.Distribution, more.Version, more.Index, more.URL, more.Size = file, name.Name, name.Version, "orchard", s.Address()+file, -1
+		s.files[name.Name] = append(s.files[name.Name], more)
+	}
+	source("press-1.0.tar.gz", index.File{})
+	source("press-1.1.tar.gz", index.File{Hashes: map[string]string{"sha256": strings.Repeat("ab", 32)}})
+	source("press-1.2.tar.gz", index.File{Yanked: true, YankedReason: "sour"})
+	source("press-1.3.tar.gz", index.File{RequiresPython: ">=3.13"})
+	v := version.MustParse("1.1")
+	for _, c := range []struct {
+		sources catalog.Sources
+		fit     string
+		fails   bool
+	}{
+		{nil, "1.0", false},
+		{builds{}, "1.0", false},
+		{builds{may: map[string]bool{"press": true}, says: "Metadata-Version: 2.1\nName: press\nVersion: 1.1\nRequires-Dist: vat\n"}, "1.1 1.0", false},
+		{builds{fail: errors.New("ask somebody")}, "", true},
+	} {
+		catalogue := open(t, s)
+		catalogue.Sources = c.sources
+		p := &catalog.Provider{Catalog: catalogue, Environment: linux(), Context: ctx}
+		list, err := p.Candidates(ctx, "press")
+		if c.fails {
+			assert.Error(t, err)
+			continue
+		}
+		require.NoError(t, err)
+		var fit []string
+		for _, one := range list {
+			if one.Unfit == resolve.Fit {
+				fit = append(fit, one.Version.String())
+			}
+		}
+		assert.Equal(t, c.fit, strings.Join(fit, " "))
+		if len(fit) == 2 {
+			f, err := p.File(ctx, "press", v)
+			require.NoError(t, err)
+			assert.True(t, f.IsSource())
+			needs, err := p.Needs(ctx, "press", "", v)
+			require.NoError(t, err)
+			assert.Equal(t, "vat", needs[0].Name)
+			f, err = p.File(ctx, "press", version.MustParse("1.0"))
+			require.NoError(t, err)
+			assert.False(t, f.IsSource(), "a wheel comes first")
+		}
+	}
+	s.meta["press-1.1.tar.gz"] = "Metadata-Version: 2.2\nName: press\nVersion: 1.1\nRequires-Dist: must\n"
+	s.files["press"][2].HasMetadata = true
+	meta, err := open(t, s).Metadata(ctx, s.files["press"][2])
+	require.NoError(t, err, "nobody has to build it for that")
+	assert.Equal(t, "must", meta.Requires[0].Name)
+	_, err = open(t, s).Metadata(ctx, s.files["press"][1])
+	assert.ErrorIs(t, err, metadata.ErrInvalid)
+}
+
 // Of the files of a release the one with the best tag is taken, and of these the one
 // with the highest build number.
 func TestTheBestFile(t *testing.T) {

@@ -272,6 +272,11 @@ func (o resolveOptions) names() map[string]bool {
 	return out
 }
 
+// typed are the names that the command line itself asks for.
+func (o resolveOptions) typed() map[string]bool {
+	return resolveOptions{asked: o.asked}.names()
+}
+
 // toSpec solves what the edited spec asks for and makes the jar hold it.
 func (m *Machine) toSpec(ctx context.Context, at place.Place, before, spec *project.Spec, opt resolveOptions, decide Decide) (*Outcome, error) {
 	p, err := m.planTo(ctx, at, before, spec, opt)
@@ -305,7 +310,7 @@ func (m *Machine) planFor(ctx context.Context, p *job, installed []jar.Installed
 	}
 	indexes, sampleOnly := m.indexes(spec)
 	p.SampleOnly, p.catalog = sampleOnly, m.newCatalog(indexes)
-	b := m.withSources(p, spec, opt.names(), record)
+	b := m.withSources(p, spec, opt.typed(), record)
 	env := target.EnvironmentOf(p.python)
 	roots := rootsOf(spec, opt)
 	if err := plan.CheckPython(spec.RequiresPython, env); err != nil {
