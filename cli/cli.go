@@ -28,6 +28,7 @@ import (
 	"glassjar/core/near"
 	"glassjar/core/operation"
 	"glassjar/core/plan"
+	"glassjar/core/requirement"
 )
 
 // app is what all commands share: the common flags, the screen, the machine.
@@ -300,6 +301,11 @@ func (a *app) prepare(cmd *cobra.Command, args []string) error {
 	a.machine.Waits = func(jar string) { a.screen.Note("waiting: another command is at work on " + a.screen.Jar(jar)) }
 	if a.canAsk() {
 		a.machine.AskTrust, a.machine.AskBuild = a.askTrust, a.askBuild
+	}
+	for _, name := range a.build {
+		if !requirement.ValidName(name) {
+			return &view.UsageError{Why: fmt.Sprintf("--build takes the name of a package, not %q", name), Try: "glassjar help install"}
+		}
 	}
 	a.machine.Build = a.build
 	a.machine.CompileLater = compileLater

@@ -198,8 +198,8 @@ func TestDirectReferences(t *testing.T) {
 	assert.Equal(t, before, s.output("glassjar", "label"))
 
 	for _, c := range []struct{ want, says string }{
-		{"./files/files/nowhere-1.0-py3-none-any.whl", "there is no file"},
-		{"./files/files/pomace_compost-1.0.tar.gz", "source distribution"},
+		{"./files/files/nowhere-1.0-py3-none-any.whl", "there is nothing at"},
+		{"./files/files/pomace_compost-1.0.tar.gz", "would be built from source"},
 		{"cider @ " + metadata.FileURL(filepath.Join(wheels, "must_core-0.2-py2.py3-none-any.whl")), "is one of must-core"},
 		{"must-core @ " + metadata.FileURL(filepath.Join(wheels, "must_core-0.2-py2.py3-none-any.whl")) + "#sha256=" + strings.Repeat("0", 64), "not what was announced"},
 	} {

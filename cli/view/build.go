@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"glassjar/core/operation"
+	"glassjar/core/plan"
 	"glassjar/core/source"
 )
 
@@ -69,7 +70,11 @@ func (s *Screen) buildWords(err error) (Message, bool) {
 	case errors.As(err, &failed):
 		return s.buildFailed(failed), true
 	case errors.As(err, &archive):
-		return Message{What: archive.File + " cannot be built from", Reasons: []string{strings.TrimPrefix(archive.Error(), archive.File+": ")}, Try: []string{"look who made it"}}, true
+		m := Message{What: archive.File + " cannot be built from", Reasons: []string{strings.TrimPrefix(archive.Error(), archive.File+": ")}}
+		if strings.Contains(archive.Member, "/") {
+			m.Try = []string{"look who made it"}
+		}
+		return m, true
 	case errors.As(err, &repository):
 		m := Message{What: "cannot have " + repository.URL, Reasons: []string{repository.What}}
 		if repository.Said != "" {
@@ -125,6 +130,12 @@ func (s *Screen) buildFailed(e *source.BuildError) Message {
 		m.Reasons = append(m.Reasons, why)
 	} else if e.Err != nil {
 		m.Reasons = append(m.Reasons, e.Err.Error())
+	}
+	var unsolved *plan.SolveError
+	if errors.As(e.Err, &unsolved) {
+		m.Reasons = append(m.Reasons, s.words(unsolved).Reasons...)
+		m.Try = []string{"set up an index that has it: glassjar index add NAME ADDRESS"}
+		return m
 	}
 	m.Reasons = append(m.Reasons, "room: "+e.Room)
 	for _, line := range e.Tail {

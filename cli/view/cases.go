@@ -37,7 +37,7 @@ var cases = map[operation.Case]phrase{
 	operation.OtherDisk:             {why: "{1} cannot be told by a path from the project: it is on another disk", try: "put it beside the project"},
 	operation.NameNotStated:         {why: `"{1}" does not state which distribution it is`, try: "say so: 'NAME @ {1}'"},
 	operation.OtherDistribution:     {why: "{1} asks for {2}, and the file is one of {3}", try: "write {3} @ {4}"},
-	operation.NoFile:                {why: "there is no file {1}"},
+	operation.NoFile:                {why: "there is nothing at {1}"},
 	operation.BadDistribution:       {why: `"{1}" is not a distribution's name`, try: "glassjar contents lists what is in the jar, and glassjar search WORD finds others"},
 	operation.BadModule:             {why: `"{1}" is not a module's name`, try: "give it as in an import: glassjar diagnose package.module"},
 	operation.NothingToCompare:      {why: "{1} is no jar, no record and no sealed jar", try: "name two of them: glassjar diff A B"},

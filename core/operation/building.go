@@ -170,20 +170,33 @@ func (b *building) allow(ctx context.Context, names []string, cause error) (bool
 // ready is source with what is known of it, once it may be built: nobody is asked where
 // nothing will run, since it was built here before.
 func (b *building) ready(ctx context.Context, f index.File) (index.File, error) {
-	f, err := b.describe(ctx, f)
-	if err != nil {
-		return f, err
-	}
-	if b.given(f) {
-		return f, nil
-	}
-	if at, err := b.locate(ctx, f); err == nil {
-		at.source.Options = b.options(f.Distribution)
-		if m, ok := b.kept.Find(source.Key(at.sum, at.source, b.python)); ok && b.m.Store.HasTree(m.SHA256) {
-			return f, nil
+	if !b.given(f) && !b.hadBefore(ctx, f) {
+		if err := b.require(ctx, f); err != nil {
+			return f, err
 		}
 	}
-	return f, b.require(ctx, f)
+	return b.describe(ctx, f)
+}
+
+// hadBefore reports whether source was built here before, as far as that can be told without
+// fetching it.
+func (b *building) hadBefore(ctx context.Context, f index.File) bool {
+	s := source.Source{Name: f.Distribution, Version: f.Version, Subdirectory: f.Subdirectory, Options: b.options(f.Distribution)}
+	sum := f.SHA256()
+	switch t := f.Tree; {
+	case t == nil && sum == "" && f.Path == "" || t != nil && t.Repository != "" && t.Commit == "":
+		return false
+	case t != nil && t.Repository != "":
+		sum = repositoryOfFile(f).Sum()
+	case t != nil || sum == "":
+		at, err := b.locate(ctx, f)
+		if err != nil {
+			return false // whoever needs it is told
+		}
+		sum, s.Folder, s.Editable = at.sum, at.source.Folder, at.source.Editable
+	}
+	m, ok := b.kept.Find(source.Key(sum, s, b.python))
+	return ok && b.m.Store.HasTree(m.SHA256)
 }
 
 // take is [plan.Take]: source of a record, if it may be built.

@@ -133,6 +133,15 @@ func (b *building) pinned(ctx context.Context, requirements []string, env target
 	return out, true
 }
 
+// solver asks a catalog for what a build needs.
+func (b *building) solver(ctx context.Context, c *catalog.Catalog) plan.Solver {
+	s := b.m.solver(ctx, c, nil)
+	if chain := beingBuilt(ctx); len(chain) > 0 {
+		s.Origin = func(project.Asked) string { return "the build of " + chain[len(chain)-1] }
+	}
+	return s
+}
+
 func (b *building) addressOf(name string) string {
 	if s := b.catalog.Indexes.Source(name); s != nil {
 		return s.Address()
@@ -167,14 +176,14 @@ func (b *building) choose(ctx context.Context, requirements []string) ([]plan.Ch
 			}
 		}
 	}
-	choices, _, err := b.m.solver(ctx, b.tools, nil).Solve(ctx, env, roots, resolve.Problem{Keep: keep})
+	choices, _, err := b.solver(ctx, b.tools).Solve(ctx, env, roots, resolve.Problem{Keep: keep})
 	if len(sourceOnly(err)) == 0 {
 		return choices, b.tools, err
 	}
 	// One of its own: what another build asks and waits for is not waited for.
 	c := b.m.newCatalog(b.tools.Indexes)
 	c.Sources = b
-	choices, _, err = b.m.solver(ctx, c, nil).Solve(ctx, env, roots, resolve.Problem{Keep: keep})
+	choices, _, err = b.solver(ctx, c).Solve(ctx, env, roots, resolve.Problem{Keep: keep})
 	if names := sourceOnly(err); len(names) > 0 {
 		err = &NoConsentError{Names: names, Spec: b.consents.specFile(), Err: err}
 	}

@@ -87,6 +87,9 @@ func (b *building) locate(ctx context.Context, f index.File) (sourcePlace, error
 			at.source.Folder, err = b.checkOut(ctx, f)
 			at.sum = repositoryOfFile(f).Sum()
 		default:
+			if _, err := os.Stat(t.Folder); err != nil {
+				return at, usage(NoFile, project.Shorten(b.m.Dir, t.Folder))
+			}
 			at.source.Folder, at.source.Editable = t.Folder, t.Editable
 			at.sum, err = source.FolderSum(ctx, t.Folder, source.Of{Subdirectory: f.Subdirectory, Editable: t.Editable, Own: t.Own})
 		}

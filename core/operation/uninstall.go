@@ -69,9 +69,12 @@ func (m *Machine) Uninstall(ctx context.Context, ref string, names []string, dec
 		if err != nil {
 			return nil, err
 		}
-		for _, name := range sortedNames(edited.Tool.FromFile) {
-			if gone[name] {
-				text = tomltext.Drop(text, []string{"tool", "glassjar", "from-file", name})
+		for key, names := range map[string][]string{"from-file": sortedNames(edited.Tool.FromFile), "from-folder": sortedNames(edited.Tool.FromFolder)} {
+			for _, name := range names {
+				if gone[name] {
+					text = tomltext.Drop(text, []string{"tool", "glassjar", key, name})
+					text = tomltext.DropEmptyTable(text, []string{"tool", "glassjar", key})
+				}
 			}
 		}
 		if edited, err = project.ParseSpec(h.spec.File, text); err != nil {

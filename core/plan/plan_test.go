@@ -391,7 +391,7 @@ func TestFromRecord(t *testing.T) {
 	}
 	sources := "[[packages]]\nname = \"bees\"\nversion = \"4.0\"\nsdist = {url = \"https://a.example/bees-4.0.tar.gz\", hashes = {sha256 = \"" + sum + "\"}}\n" +
 		"[[packages]]\nname = \"hive\"\ndirectory = {path = \"../hive\", editable = true, subdirectory = \"core\"}\n" +
-		"[[packages]]\nname = \"wax\"\nversion = \"1.0\"\nvcs = {type = \"git\", url = \"https://a.example/wax\", requested-revision = \"v1\", commit-id = \"ab\"}\n"
+		"[[packages]]\nname = \"wax\"\nversion = \"1.0\"\nvcs = {type = \"git\", url = \"https://a.example/wax\", requested-revision = \"v1\", commit-id = \"0123456789abcdef0123456789abcdef01234567\"}\n"
 	_, err = plan.FromRecord(recordWith(t, sources), env, project.Parts{}, nil)
 	var none *plan.NoFittingFileError
 	require.ErrorAs(t, err, &none)
@@ -406,7 +406,7 @@ func TestFromRecord(t *testing.T) {
 	assert.Equal(t, "bees 4.0, hive 7, juice 3.0, press 1.0!, wax 1.0", texts(got))
 	assert.Equal(t, index.Tree{Folder: filepath.FromSlash("/hive"), Editable: true}, *got[1].File.Tree)
 	assert.Equal(t, "core", got[1].File.Subdirectory)
-	assert.Equal(t, index.Tree{Repository: "https://a.example/wax", Requested: "v1", Commit: "ab"}, *got[4].File.Tree)
+	assert.Equal(t, index.Tree{Repository: "https://a.example/wax", Requested: "v1", Commit: "0123456789abcdef0123456789abcdef01234567"}, *got[4].File.Tree)
 	_, err = plan.FromRecord(recordWith(t, strings.Replace(sources, "\"git\"", "\"svn\"", 1)), env, project.Parts{}, nil)
 	assert.ErrorAs(t, err, &none)
 	assert.NoError(t, plan.CheckPython(version.MustParseSpecifiers(">=3.8"), env))

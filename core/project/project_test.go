@@ -213,7 +213,7 @@ archive = {path = "local-1.0-py3-none-any.whl", hashes = {sha256 = "efefefefefef
 
 [[packages]]
 name = "from-git"
-vcs = {type = "git", url = "https://a.example/x.git", commit-id = "12"}
+vcs = {type = "git", url = "https://a.example/x.git", commit-id = "0123456789abcdef0123456789abcdef01234567"}
 
 [tool.other]
 x = 1

@@ -13,6 +13,7 @@ import (
 	"github.com/pelletier/go-toml/v2"
 
 	"glassjar/core/digest"
+	"glassjar/core/internal/lazy"
 	"glassjar/core/limits"
 	"glassjar/core/requirement"
 	"glassjar/core/tomltext"
@@ -382,12 +383,15 @@ func inFolder(subdirectory string) bool {
 	return subdirectory == "" || filepath.IsLocal(filepath.FromSlash(subdirectory))
 }
 
+// commit is the name of a commit: hex digits, of SHA-1 or SHA-256.
+var commit = lazy.Pattern(`^(?:[0-9a-f]{40}|[0-9a-f]{64})$`)
+
 func (raw rawVCS) read(p *Package) (why string) {
 	switch {
 	case raw.URL == "" && raw.Path == "":
 		return "it has neither url nor path"
-	case raw.CommitID == "":
-		return "it has no commit-id"
+	case !commit().MatchString(raw.CommitID):
+		return "its commit-id is no commit"
 	case !inFolder(raw.Subdirectory):
 		return "its subdirectory leads out of it"
 	}
