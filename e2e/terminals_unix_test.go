@@ -166,6 +166,32 @@ func TestBuildIsAsked(t *testing.T) {
 	assert.Zero(t, x.ends())
 }
 
+// An interrupt ends a build with all that it started, and leaves nothing of it.
+func TestInterruptEndsABuild(t *testing.T) {
+	home, dir := newHome(t)
+	mark := "left-" + filepath.Base(filepath.Dir(dir)) + "-of-a-build"
+	back := "import subprocess, sys, time\ndef build_wheel(out, settings=None, metadata=None):\n    subprocess.Popen([sys.executable, '-c', 'import time; time.sleep(300)', '" + mark + "'])\n    print('the press turns', flush=True)\n    time.sleep(300)\n"
+	require.NoError(t, os.Mkdir(filepath.Join(dir, "slow"), 0o755))
+	for name, text := range map[string]string{"back.py": back, "pyproject.toml": "[build-system]\nrequires = []\nbuild-backend = 'back'\nbackend-path = ['.']\n[project]\nname = 'slow'\nversion = '1'\n"} {
+		require.NoError(t, os.WriteFile(filepath.Join(dir, "slow", name), []byte(text), 0o644))
+	}
+	require.Zero(t, openTerminal(t, home, dir, nil, "glassjar", "create").ends())
+	x := openTerminal(t, home, dir, nil, "glassjar", "install", "./slow", "--build", "slow")
+	running := func() string {
+		out, _ := exec.Command("pgrep", "-f", mark).Output() // it fails where there is none
+		return string(out)
+	}
+	require.Eventually(t, func() bool { return running() != "" }, 20*time.Second, 20*time.Millisecond)
+	_, err := x.pty.Write([]byte{3})
+	require.NoError(t, err)
+	assert.Equal(t, 130, x.ends(), x.text())
+	assert.Eventually(t, func() bool { return running() == "" }, 5*time.Second, 20*time.Millisecond)
+	left, err := filepath.Glob(filepath.Join(home, ".cache", "glassjar", "builds", "*.new-*"))
+	require.NoError(t, err)
+	assert.Empty(t, left)
+	assert.NoFileExists(t, filepath.Join(dir, "pylock.toml"))
+}
+
 // A copied jar is run after one word, and no other.
 func TestOneWordTrusts(t *testing.T) {
 	home, dir := newHome(t)

@@ -202,6 +202,11 @@ func (m *Machine) directFile(ctx context.Context, p *job, a project.Asked) (inde
 	case ok:
 		f.URL, f.Subdirectory = r.URL, r.Subdirectory
 		f.Tree = &index.Tree{Repository: r.URL, Requested: r.Requested, Commit: r.Commit}
+		if p.building != nil {
+			if v, ok := p.building.commits[f.Distribution]; ok && r.Commit == "" && v.URL == r.URL && v.Requested == r.Requested && v.Subdirectory == r.Subdirectory {
+				f.Tree.Commit = v.Commit
+			}
+		}
 		return m.directSource(ctx, p, f)
 	}
 	u, err := url.Parse(a.URL)

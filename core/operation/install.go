@@ -311,6 +311,9 @@ func (m *Machine) planFor(ctx context.Context, p *job, installed []jar.Installed
 	indexes, sampleOnly := m.indexes(spec)
 	p.SampleOnly, p.catalog = sampleOnly, m.newCatalog(indexes)
 	b := m.withSources(p, spec, opt.typed(), record)
+	for name := range opt.free {
+		delete(b.commits, name)
+	}
 	env := target.EnvironmentOf(p.python)
 	roots := rootsOf(spec, opt)
 	if err := plan.CheckPython(spec.RequiresPython, env); err != nil {

@@ -73,6 +73,9 @@ func (m *Machine) Seal(ctx context.Context, opt SealOptions) (*Sealed, error) {
 		if record, built, err = m.withBuilt(at, record); err != nil {
 			return nil, err
 		}
+		if len(opt.Targets) == 0 {
+			targets = servedByBuilt(record, targets)
+		}
 	}
 	if err := fromFolders(record); err != nil {
 		return nil, err

@@ -14,6 +14,7 @@ import (
 	"glassjar/core/project"
 	"glassjar/core/requirement"
 	"glassjar/core/source"
+	"glassjar/core/target"
 )
 
 // LackingError says that a wheel which was built on another machine needs what this one
@@ -75,6 +76,19 @@ func (m *Machine) withBuilt(at place.Place, record *project.Record) (*project.Re
 		out.Built = noteWheel(out.Built, p.Name, made)
 	}
 	return &out, files, nil
+}
+
+// servedByBuilt are the targets for which there is a file of everything: what was built here
+// serves systems such as this one. Where there is none it is all of them, and why is told.
+func servedByBuilt(record *project.Record, targets []target.Target) []target.Target {
+	out := slices.DeleteFunc(slices.Clone(targets), func(t target.Target) bool {
+		_, err := sealFiles(record, []target.Target{t})
+		return err != nil
+	})
+	if len(out) == 0 {
+		return targets
+	}
+	return out
 }
 
 // noteWheel says in the tables of what was built which wheel it is, and what that needs.

@@ -2,6 +2,7 @@ package source
 
 import (
 	"archive/tar"
+	"archive/zip"
 	"bytes"
 	"compress/gzip"
 	"context"
@@ -15,6 +16,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"glassjar/core/interpreter"
+	"glassjar/core/limits"
 )
 
 func TestMain(m *testing.M) {
@@ -90,6 +92,35 @@ func TestHostileArchives(t *testing.T) {
 	info, err := os.Stat(filepath.Join(top, "x"))
 	require.NoError(t, err)
 	assert.Equal(t, os.FileMode(0o644), info.Mode().Perm())
+}
+
+// What unpacks to far more than it is, or has far too many members, is given up.
+func TestBombs(t *testing.T) {
+	var limit *limits.Error
+	_, err := Unpack(ctx, pack(t, "press-1.0.tar.gz", "press-1.0/a="+strings.Repeat("\x00", 70<<20)), t.TempDir())
+	assert.ErrorAs(t, err, &limit)
+	at := filepath.Join(t.TempDir(), "press-1.0.zip")
+	var b bytes.Buffer
+	z := zip.NewWriter(&b)
+	w, err := z.Create("press-1.0/a")
+	require.NoError(t, err)
+	_, err = w.Write(make([]byte, 70<<20))
+	require.NoError(t, err)
+	require.NoError(t, z.Close())
+	require.NoError(t, os.WriteFile(at, b.Bytes(), 0o644))
+	_, err = Unpack(ctx, at, t.TempDir())
+	assert.ErrorAs(t, err, &limit)
+	_, err = Read(Source{Archive: at})
+	assert.Error(t, err)
+	require.NoError(t, os.WriteFile(at, []byte("no archive"), 0o644))
+	for _, name := range []string{at, strings.TrimSuffix(at, ".zip") + ".tar.gz"} {
+		if name != at {
+			require.NoError(t, os.Rename(at, name))
+		}
+		var refused *ArchiveError
+		_, err = Unpack(ctx, name, t.TempDir())
+		assert.ErrorAs(t, err, &refused)
+	}
 }
 
 const project = "[build-system]\nrequires = ['mill']\nbuild-backend = 'mill:api'\n[project]\nname = 'press'\nversion = '1.0'\n"
