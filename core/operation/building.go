@@ -39,6 +39,8 @@ type building struct {
 	// commits are those that a record has of repositories, by name; a branch or a tag stays
 	// there until it is free to move.
 	commits map[string]project.VCS
+	// archives are those that it has by address.
+	archives map[string]project.PackageFile
 	// pins are what a record says that things were built with, by name.
 	pins map[string][]project.BuiltWith
 	// made are what was built or found, by name, for the record.
@@ -54,12 +56,15 @@ type building struct {
 // withSources has a job's catalog answer for source. named are the names that the command
 // line itself asks for, record what is there already.
 func (m *Machine) withSources(p *job, spec *project.Spec, named map[string]bool, record *project.Record) *building {
-	b := &building{m: m, python: p.python, catalog: p.catalog, pins: map[string][]project.BuiltWith{}, commits: map[string]project.VCS{}, made: map[string]source.Made{}, kept: m.kept(),
+	b := &building{m: m, python: p.python, catalog: p.catalog, pins: map[string][]project.BuiltWith{}, commits: map[string]project.VCS{}, archives: map[string]project.PackageFile{}, made: map[string]source.Made{}, kept: m.kept(),
 		consents: &consents{m: m, at: p.place, spec: spec, named: named, said: map[string]bool{}}}
 	if record != nil {
 		for _, e := range record.Packages {
 			if e.VCS != nil {
 				b.commits[e.Name] = *e.VCS
+			}
+			if e.Archive != nil {
+				b.archives[e.Name] = *e.Archive
 			}
 		}
 		for _, one := range record.Built {

@@ -237,6 +237,11 @@ func (m *Machine) directFile(ctx context.Context, p *job, a project.Asked) (inde
 		if s, err := metadata.ParseSdistName(f.Name); err == nil && s.Name == a.Key() {
 			f.Version = s.Version
 		}
+		if p.building != nil && len(f.Hashes) == 0 && f.Path == "" {
+			if a, ok := p.building.archives[f.Distribution]; ok && a.URL == f.URL {
+				f.Hashes, f.Size = a.Hashes, a.Size // what was recorded stays until it is upgraded
+			}
+		}
 		return m.directSource(ctx, p, f)
 	}
 	name, err := metadata.ParseWheelName(f.Name)

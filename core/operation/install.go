@@ -313,6 +313,7 @@ func (m *Machine) planFor(ctx context.Context, p *job, installed []jar.Installed
 	b := m.withSources(p, spec, opt.typed(), record)
 	for name := range opt.free {
 		delete(b.commits, name)
+		delete(b.archives, name)
 	}
 	env := target.EnvironmentOf(p.python)
 	roots := rootsOf(spec, opt)

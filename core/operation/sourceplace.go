@@ -172,6 +172,9 @@ func (b *building) describe(ctx context.Context, f index.File) (index.File, erro
 		return f, err
 	}
 	f.Hashes = withSum(f.Hashes, at.sum)
+	if info, err := os.Stat(at.source.Archive); err == nil && f.Size < 0 {
+		f.Size = info.Size()
+	}
 	if !f.Version.IsZero() {
 		return f, nil
 	}

@@ -15,10 +15,11 @@ import (
 func (p Package) mismatch(at func(of string) string) string {
 	var list []PackageFile
 	list = append(list, p.Wheels...)
-	for _, f := range []*PackageFile{p.Sdist, p.Archive} {
-		if f != nil {
-			list = append(list, *f)
-		}
+	if p.Sdist != nil {
+		list = append(list, *p.Sdist)
+	}
+	if p.Archive != nil && strings.HasSuffix(p.Archive.FileName(), ".whl") { // others have any name
+		list = append(list, *p.Archive)
 	}
 	for _, f := range list {
 		var name string
