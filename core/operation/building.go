@@ -183,9 +183,17 @@ func (b *building) allow(ctx context.Context, names []string, cause error) (bool
 // ready is source with what is known of it, once it may be built: nobody is asked where
 // nothing will run, since it was built here before.
 func (b *building) ready(ctx context.Context, f index.File) (index.File, error) {
-	if !b.given(f) && !b.hadBefore(ctx, f) {
-		if err := b.require(ctx, f); err != nil {
-			return f, err
+	if !b.given(f) {
+		if f.Tree != nil && f.Tree.Commit == "" {
+			var err error
+			if f, err = b.withCommit(ctx, f); err != nil {
+				return f, err
+			}
+		}
+		if !b.hadBefore(ctx, f) {
+			if err := b.require(ctx, f); err != nil {
+				return f, err
+			}
 		}
 	}
 	return b.describe(ctx, f)

@@ -9,9 +9,11 @@ import (
 	"strings"
 
 	"glassjar/core/jar"
+	"glassjar/core/metadata"
 	"glassjar/core/place"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
+	"glassjar/core/source"
 )
 
 // Forms in which a jar's contents are written for others.
@@ -58,29 +60,39 @@ func (m *Machine) exportRecord(record *project.Record, to string) ([]byte, error
 		to = filepath.Join(m.Dir, to)
 	}
 	var fault error
-	move := func(f *project.PackageFile) {
-		if f == nil || f.Path == "" {
+	move := func(path *string) {
+		if *path == "" {
 			return
 		}
-		rel, err := filepath.Rel(filepath.Dir(to), record.LocalPath(*f))
+		rel, err := filepath.Rel(filepath.Dir(to), record.LocalPath(project.PackageFile{Path: *path}))
 		if err != nil {
 			fault = err
 			return
 		}
-		f.Path = filepath.ToSlash(rel)
+		*path = filepath.ToSlash(rel)
 	}
 	for i := range record.Packages {
 		p := &record.Packages[i]
 		for w := range p.Wheels {
-			move(&p.Wheels[w])
+			move(&p.Wheels[w].Path)
 		}
-		move(p.Sdist)
-		move(p.Archive)
+		for _, f := range []*project.PackageFile{p.Sdist, p.Archive} {
+			if f != nil {
+				move(&f.Path)
+			}
+		}
+		if p.Directory != nil {
+			move(&p.Directory.Path)
+		}
+		if p.VCS != nil {
+			move(&p.VCS.Path)
+		}
 	}
 	return record.Format(), fault
 }
 
-// exportList pins every entry, with its marker, one a line.
+// exportList pins every entry, with its marker, one a line. A folder has no address that
+// holds elsewhere, and its name must not be asked of an index: a comment tells of it.
 func exportList(record *project.Record) []byte {
 	var b bytes.Buffer
 	for _, p := range record.Packages {
@@ -90,6 +102,15 @@ func exportList(record *project.Record) []byte {
 		case p.Archive != nil && p.Archive.URL != "":
 			r.URL = p.Archive.URL
 			line = r.String()
+		case p.VCS != nil && p.VCS.URL != "":
+			r.URL = source.Repository{URL: p.VCS.URL, Requested: p.VCS.Commit, Subdirectory: p.VCS.Subdirectory}.Address()
+			line = r.String()
+		case p.Directory != nil && p.Directory.Path == ".":
+			line = "# " + line + " is the project itself"
+		case p.Directory != nil:
+			line = "# " + line + " is the folder " + p.Directory.Path
+		case p.VCS != nil:
+			line = "# " + line + " is the repository " + p.VCS.Path
 		case !p.Version.IsZero():
 			line = strings.Replace(line, p.Name, p.Name+"=="+p.Version.String(), 1)
 		}
@@ -113,6 +134,9 @@ func (m *Machine) exportSpec(ctx context.Context, at place.Place) ([]byte, error
 	g := m.graph(ctx, j, installed)
 	var wants []string
 	for _, d := range installed {
+		if ownFolder(at, d) {
+			continue // it is what the spec describes
+		}
 		if !d.Requested && len(g.NeededBy(d.Key())) > 0 {
 			continue
 		}
@@ -127,11 +151,27 @@ func (m *Machine) exportSpec(ctx context.Context, at place.Place) ([]byte, error
 	return bytes.Replace(text, []byte("dependencies = ["), []byte(python+"dependencies = ["), 1), nil
 }
 
+// ownFolder reports whether a distribution is the project in whose folder its jar stands.
+func ownFolder(at place.Place, d jar.Installed) bool {
+	if d.Direct == nil || d.Direct.DirInfo == nil || d.Direct.Subdir != "" {
+		return false
+	}
+	path, ok := metadata.PathOf(d.Direct.URL)
+	return ok && at.Project != "" && place.Real(path) == place.Real(at.Project)
+}
+
 // rangeFor admits the version that is there and later ones of the same first
 // number; of versions that begin with 0 those of the same second.
 func rangeFor(d jar.Installed) string {
 	if d.Direct != nil {
-		return d.Metadata.Name + " @ " + d.Direct.URL
+		url := d.Direct.URL
+		switch v := d.Direct.VCSInfo; {
+		case v != nil:
+			url = source.Repository{URL: url, Requested: v.RequestedRevision, Subdirectory: d.Direct.Subdir}.Address()
+		case d.Direct.Subdir != "":
+			url += "#subdirectory=" + d.Direct.Subdir
+		}
+		return d.Metadata.Name + " @ " + url
 	}
 	v := d.Version()
 	release := append(v.Release(), "0")

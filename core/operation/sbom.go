@@ -2,7 +2,9 @@ package operation
 
 import (
 	"bytes"
+	"cmp"
 	"context"
+	"slices"
 	"strings"
 
 	cyclonedx "github.com/CycloneDX/cyclonedx-go"
@@ -15,6 +17,7 @@ import (
 	"glassjar/core/plan"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
+	"glassjar/core/source"
 )
 
 // exportSBOM is a CycloneDX document: the project at the root of the graph, with what
@@ -32,7 +35,10 @@ func (m *Machine) exportSBOM(ctx context.Context, at place.Place, record *projec
 		Tools:     &cyclonedx.ToolsChoice{Components: &[]cyclonedx.Component{{Type: cyclonedx.ComponentTypeApplication, Name: "glassjar"}}},
 	}
 	refs := map[string][]project.Package{}
-	for _, p := range record.Packages {
+	listed := slices.DeleteFunc(slices.Clone(record.Packages), func(p project.Package) bool {
+		return p.Directory != nil && p.Directory.Path == "." // it is the root
+	})
+	for _, p := range listed {
 		refs[p.Name] = append(refs[p.Name], p)
 	}
 	asked := []string{}
@@ -52,7 +58,7 @@ func (m *Machine) exportSBOM(ctx context.Context, at place.Place, record *projec
 	dependencies := []cyclonedx.Dependency{{Ref: root, Dependencies: &asked}}
 	indexes, _ := m.indexes(spec)
 	c := m.newCatalog(indexes)
-	for _, p := range record.Packages {
+	for _, p := range listed {
 		components = append(components, m.component(ctx, c, record, p))
 		on := []string{}
 		for _, d := range p.Dependencies {
@@ -96,7 +102,12 @@ func (m *Machine) component(ctx context.Context, c *catalog.Catalog, record *pro
 		}
 		references = append(references, cyclonedx.ExternalReference{Type: cyclonedx.ERTypeDistribution, URL: address, Hashes: &hashes})
 	}
-	out.ExternalReferences = &references
+	if v := p.VCS; v != nil {
+		references = append(references, cyclonedx.ExternalReference{Type: cyclonedx.ERTypeVCS, URL: cmp.Or(v.URL, v.Path), Comment: "commit " + v.Commit})
+	}
+	if len(references) > 0 {
+		out.ExternalReferences = &references
+	}
 	if !p.Marker.IsZero() {
 		out.Properties = &[]cyclonedx.Property{{Name: "glassjar:marker", Value: p.Marker.String()}}
 	}
@@ -130,7 +141,16 @@ func (m *Machine) describedBy(ctx context.Context, c *catalog.Catalog, record *p
 	return metadata.Metadata{}, false
 }
 
-// packageURL is the purl of an entry, as the SBOM's standard asks for.
+// packageURL is the purl of an entry, as the SBOM's standard asks for. What no index has is
+// of no index's type.
 func packageURL(p project.Package) string {
+	if p.VCS != nil || p.Directory != nil {
+		var from packageurl.Qualifiers
+		if p.VCS != nil && p.VCS.URL != "" {
+			r := source.Repository{URL: p.VCS.URL, Requested: p.VCS.Commit}
+			from = packageurl.QualifiersFromMap(map[string]string{"vcs_url": r.Address()})
+		}
+		return packageurl.NewPackageURL(packageurl.TypeGeneric, "", p.Name, p.Version.String(), from, "").ToString()
+	}
 	return packageurl.NewPackageURL(packageurl.TypePyPi, "", p.Name, p.Version.String(), nil, "").ToString()
 }

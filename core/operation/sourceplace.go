@@ -108,6 +108,9 @@ func (b *building) named(path, name, sum string) (string, error) {
 		return "", err
 	}
 	err := os.Symlink(path, to)
+	if err != nil && !errors.Is(err, os.ErrExist) {
+		err = os.Link(path, to) // where symbolic links need a right
+	}
 	if errors.Is(err, os.ErrExist) {
 		err = nil
 	}
@@ -152,20 +155,30 @@ func (b *building) checkOut(ctx context.Context, f index.File) (string, error) {
 	return dir, nil
 }
 
+// withCommit is a repository's source with the commit that its branch or tag stands for now.
+func (b *building) withCommit(ctx context.Context, f index.File) (index.File, error) {
+	if f.Tree == nil || f.Tree.Repository == "" {
+		return f, nil
+	}
+	r, err := b.m.repositories().Resolve(ctx, repositoryOfFile(f))
+	if err != nil {
+		return f, err
+	}
+	tree := *f.Tree
+	tree.Commit = r.Commit
+	f.Tree = &tree
+	return f, nil
+}
+
 // describe fills in what is known of source once it is here: its hash, the commit, and the
 // version.
 func (b *building) describe(ctx context.Context, f index.File) (index.File, error) {
 	if f.Tree == nil && !f.Version.IsZero() && f.SHA256() != "" {
 		return f, nil
 	}
-	if t := f.Tree; t != nil && t.Repository != "" {
-		r, err := b.m.repositories().Resolve(ctx, repositoryOfFile(f))
-		if err != nil {
-			return f, err
-		}
-		tree := *t
-		tree.Commit = r.Commit
-		f.Tree = &tree
+	f, err := b.withCommit(ctx, f)
+	if err != nil {
+		return f, err
 	}
 	at, err := b.locate(ctx, f)
 	if err != nil {

@@ -50,7 +50,13 @@ func (m *Machine) outdated(ctx context.Context, ref string) (*Outdated, error) {
 	if err != nil {
 		return nil, err
 	}
-	p, err := m.planUpgrade(ctx, at, spec, resolveOptions{free: namesOf(installed)})
+	free := map[string]bool{}
+	for _, d := range installed {
+		if d.Direct == nil { // else there is nothing to compare it with
+			free[d.Key()] = true
+		}
+	}
+	p, err := m.planUpgrade(ctx, at, spec, resolveOptions{free: free})
 	if err != nil {
 		return nil, err
 	}
