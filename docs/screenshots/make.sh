@@ -18,10 +18,11 @@ screen=$!
 export DISPLAY=:87
 sleep 1
 
-# shot NAME FOLDER COMMANDS: types the commands, one a line, and takes the
-# picture when all have ended.
+# shot NAME FOLDER COMMANDS [ANSWER]: types the commands, one a line, and the answer to what
+# is asked, and takes the picture when all have ended.
 shot() {
-    local name=$1 folder=$2 script=$work/script
+    local name=$1 folder=$2 script=$work/script run=(bash "$work/script")
+    [ -z "${4:-}" ] || run=(sh -c "(sleep 2; echo '$4'; sleep 40) | script -qec 'stty rows 38 cols 104; bash $work/script' /dev/null")
     {
         echo "cd '$work/projects/$folder'"
         echo 'printf "\033[2J\033[H"'
@@ -32,7 +33,7 @@ shot() {
         echo "touch '$work/ended'; sleep 30"
     } >"$script"
     rm -f "$work/ended"
-    xterm -geometry 104x38+0+0 -fa 'DejaVu Sans Mono' -fs 14 -bg '#14181c' -fg '#d8dee4' -b 18 +sb -e bash "$script" &
+    xterm -geometry 104x38+0+0 -fa 'DejaVu Sans Mono' -fs 14 -bg '#14181c' -fg '#d8dee4' -b 18 +sb -e "${run[@]}" &
     local terminal=$!
     for _ in $(seq 200); do [ -e "$work/ended" ] && break; sleep 0.1; done
     sleep 0.7

@@ -57,10 +57,9 @@ glassjar discard scratch --yes'
 mkdir -p "$work/projects/press-tools"
 printf '[build-system]\nrequires = ["orchard-mill"]\nbuild-backend = "orchard_mill"\n[project]\nname = "press-tools"\nversion = "1.0"\n' >"$work/projects/press-tools/pyproject.toml"
 shot building press-house 'glassjar install pomace-compost
-glassjar install pomace-compost --build pomace-compost
 glassjar install --editable ../press-tools --build press-tools
 echo "WORD = 7" > ../press-tools/press_tools.py
-glassjar run python -c "import press_tools; print(press_tools.WORD)"'
+glassjar run python -c "import press_tools; print(press_tools.WORD)"' y
 quiet press-house glassjar uninstall pomace-compost press-tools
 shot settings press-house 'glassjar settings'
 shot editor press-house 'glassjar index list --probe
