@@ -309,14 +309,20 @@ func (s *Screen) Tidied(x *operation.Tidied) {
 	for _, j := range x.Jars {
 		t.Line("jar", s.Plain(s.Jar(j)), s.Faint("discarded; cannot be brought back after this"))
 	}
-	of := Bytes(x.Bytes) + " in " + Count(x.Files, "file") + " of the store"
-	switch {
-	case x.Files == 0 && len(x.Jars) > 0:
-		of = "in " + Count(len(x.Jars), "discarded jar")
-	case len(x.Jars) > 0:
-		of = Bytes(x.JarBytes) + " in " + Count(len(x.Jars), "discarded jar") + ", " + of
+	var of []string
+	part := func(bytes int64, n int, what, after string) {
+		if n > 0 || what == "file" && x.Frees == 0 {
+			of = append(of, Bytes(bytes)+" in "+Count(n, what)+after)
+		}
 	}
-	t.Line(label, s.Plain(Bytes(x.Frees)), s.Faint(of))
+	part(x.JarBytes, len(x.Jars), "discarded jar", "")
+	part(x.Bytes, x.Files, "file", " of the store")
+	part(x.RepositoryBytes, x.Repositories, "folder", " of repositories")
+	if len(of) == 1 {
+		_, of[0], _ = strings.Cut(of[0], " in ")
+		of[0] = "in " + of[0]
+	}
+	t.Line(label, s.Plain(Bytes(x.Frees)), s.Faint(strings.Join(of, ", ")))
 	t.Print()
 }
 

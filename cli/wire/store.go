@@ -80,24 +80,28 @@ func ofJarShare(v operation.JarShare) JarShare {
 }
 
 // Tidied is what a tidying of the store removes: files of the store, which Amount
-// counts, and discarded jars.
+// counts, discarded jars, and folders with what came out of repositories.
 type Tidied struct {
-	Files    int      `json:"files"`
-	Bytes    int64    `json:"bytes"`
-	Jars     []string `json:"jar_folders"`
-	JarBytes int64    `json:"jar_bytes"`
-	Frees    int64    `json:"frees"`
-	Done     bool     `json:"done"`
+	Files           int      `json:"files"`
+	Bytes           int64    `json:"bytes"`
+	Jars            []string `json:"jar_folders"`
+	JarBytes        int64    `json:"jar_bytes"`
+	Repositories    int      `json:"repositories"`
+	RepositoryBytes int64    `json:"repository_bytes"`
+	Frees           int64    `json:"frees"`
+	Done            bool     `json:"done"`
 }
 
 func ofTidied(v operation.Tidied) Tidied {
 	return Tidied{
-		Files:    v.Amount.Files,
-		Bytes:    v.Amount.Bytes,
-		Jars:     v.Jars,
-		JarBytes: v.JarBytes,
-		Frees:    v.Frees,
-		Done:     v.Done,
+		Files:           v.Amount.Files,
+		Bytes:           v.Amount.Bytes,
+		Jars:            v.Jars,
+		JarBytes:        v.JarBytes,
+		Repositories:    v.Repositories,
+		RepositoryBytes: v.RepositoryBytes,
+		Frees:           v.Frees,
+		Done:            v.Done,
 	}
 }
 

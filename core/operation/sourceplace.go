@@ -125,6 +125,8 @@ func (m *Machine) repositories() source.Repositories {
 	return source.Repositories{Dir: filepath.Join(m.Folders.Cache, "repositories"), Offline: m.Client.Offline}
 }
 
+func (m *Machine) checkoutsFolder() string { return filepath.Join(m.Folders.Cache, "checkouts") }
+
 // checkOut is a folder with a commit of a repository.
 func (b *building) checkOut(ctx context.Context, f index.File) (string, error) {
 	r, err := b.m.repositories().Resolve(ctx, repositoryOfFile(f))
@@ -132,8 +134,10 @@ func (b *building) checkOut(ctx context.Context, f index.File) (string, error) {
 		return "", err
 	}
 	sum := sha256.Sum256([]byte(r.URL + "\n" + r.Commit))
-	dir := filepath.Join(b.m.Folders.Cache, "checkouts", hex.EncodeToString(sum[:16]))
+	dir := filepath.Join(b.m.checkoutsFolder(), hex.EncodeToString(sum[:16]))
 	if _, err := os.Stat(filepath.Join(dir, ".git")); err == nil {
+		now := b.m.now()
+		_ = os.Chtimes(dir, now, now) // else it may be tidied early
 		return dir, nil
 	}
 	if err := os.MkdirAll(filepath.Dir(dir), 0o755); err != nil {

@@ -3,6 +3,9 @@ package operation
 import (
 	"context"
 	"errors"
+	"io/fs"
+	"os"
+	"path/filepath"
 	"sort"
 	"time"
 
@@ -208,11 +211,14 @@ func (m *Machine) sizeTrees(out *StoreUsage, needed map[string]string) map[strin
 type Tidied struct {
 	store.Amount
 	// Jars are discarded ones that are now gone for good, JarBytes what these had
-	// for themselves; Frees is that and the files of the store together.
-	Jars     []string
-	JarBytes int64
-	Frees    int64
-	Done     bool
+	// for themselves. Repositories are folders with what git fetched for building and
+	// what was checked out of it, RepositoryBytes what these hold. Frees is all together.
+	Jars            []string
+	JarBytes        int64
+	Repositories    int
+	RepositoryBytes int64
+	Frees           int64
+	Done            bool
 }
 
 // TidyStore removes what no jar, no history and no discarded jar counts on, and
@@ -265,9 +271,48 @@ func (m *Machine) TidyStore(ctx context.Context, days int, plan bool) (*Tidied, 
 	if !plan {
 		m.kept().Drop(func(sum string) bool { return !m.Store.HasTree(sum) })
 	}
-	out.Amount, out.Frees = gone, gone.Bytes+out.JarBytes
-	out.Done = !plan
+	out.Amount, out.Done = gone, !plan
+	if err == nil {
+		err = m.tidyRepositories(out, before, plan)
+	}
+	out.Frees = gone.Bytes + out.JarBytes + out.RepositoryBytes
 	return out, err
+}
+
+// tidyRepositories removes what came out of repositories and was not used since: it can be
+// fetched again.
+func (m *Machine) tidyRepositories(out *Tidied, before time.Time, plan bool) error {
+	var err error
+	for _, dir := range []string{m.repositories().Dir, m.checkoutsFolder()} {
+		list, _ := os.ReadDir(dir) // most people have none
+		for _, e := range list {
+			info, gone := e.Info()
+			if gone != nil || info.ModTime().After(before) {
+				continue
+			}
+			folder := filepath.Join(dir, e.Name())
+			out.Repositories++
+			out.RepositoryBytes += folderBytes(folder)
+			if !plan {
+				err = errors.Join(err, os.RemoveAll(folder))
+			}
+		}
+	}
+	return err
+}
+
+// folderBytes is how much the files of a folder hold.
+func folderBytes(dir string) (n int64) {
+	_ = filepath.WalkDir(dir, func(_ string, e fs.DirEntry, err error) error {
+		if err != nil {
+			return nil // what cannot be read is not counted
+		}
+		if info, err := e.Info(); err == nil && info.Mode().IsRegular() {
+			n += info.Size()
+		}
+		return nil
+	})
+	return n
 }
 
 // Verified is what a verification of the store found.

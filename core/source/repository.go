@@ -13,6 +13,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"time"
 )
 
 // Repository is a place of versioned source (PEP 508, 610: "git+https://…@v1.2").
@@ -173,6 +174,8 @@ func (g Repositories) Resolve(ctx context.Context, r Repository) (Repository, er
 		_, err := g.git(ctx, r, mirror, "cat-file", "-e", r.Commit+"^{commit}")
 		return err == nil
 	}
+	now := time.Now()
+	_ = os.Chtimes(mirror, now, now) // when it was last used, for whoever tidies
 	if r.Commit != "" && exists(mirror) && has() {
 		return r, nil
 	}
