@@ -42,6 +42,7 @@ type Catalog struct {
 	looked atomic.Int64 // releases whose metadata was asked for
 	lists  once.Map[string, listing]
 	metas  once.Map[string, metadata.Metadata] // by SHA-256, or address
+	stated once.Map[string, []byte]            // by the SHA-256 of the metadata itself
 
 	mu     sync.Mutex
 	passed map[string]index.PassedOver // by file name

@@ -400,6 +400,46 @@ func TestExpect(t *testing.T) {
 	}
 }
 
+// What is likely is followed as deep as it goes, within what the environment needs, and what
+// other targets need of it comes in one burst; what has the same hash is not asked for again.
+func TestAhead(t *testing.T) {
+	s := newStall(t, "orchard")
+	s.sell("press-1.0-py3-none-any.whl", "Requires-Dist: cider>=2", "Requires-Dist: winch; sys_platform == 'win32'", "Requires-Dist: labels; extra == 'shop'")
+	s.sell("cider-3.0-cp312-cp312-win_amd64.whl")
+	s.sell("cider-2.0-py3-none-any.whl", "Requires-Dist: vat[oak]")
+	s.sell("vat-1.0-cp312-cp312-manylinux_2_17_x86_64.whl", "Requires-Dist: stave; extra == 'oak'")
+	s.sell("vat-1.0-cp312-cp312-win_amd64.whl", "Requires-Dist: stave; extra == 'oak'")
+	s.sell("stave-1.0-cp312-cp312-manylinux_2_17_x86_64.whl")
+	s.sell("stave-1.0-cp312-cp312-win_amd64.whl", "Requires-Dist: press")
+	s.sell("winch-1.0-py3-none-any.whl")
+	s.sell("labels-1.0-py3-none-any.whl")
+	for _, list := range s.files {
+		for i, f := range list {
+			sum := sha256.Sum256([]byte(s.meta[f.Name]))
+			list[i].MetadataHashes = map[string]string{"sha256": hex.EncodeToString(sum[:])}
+		}
+	}
+	c := open(t, s)
+	p := &catalog.Provider{Catalog: c, Environment: linux(), Context: ctx}
+	for range 2 {
+		p.Expect([]resolve.Need{{Name: "press"}})
+	}
+	assert.Equal(t, map[string]int{"press": 1, "cider": 1, "vat": 1, "stave": 1}, s.asked)
+	assert.Equal(t, 4, s.metas)
+
+	windows := target.Target{OS: "windows", Arch: "amd64", Implementation: "cpython", Major: 3, Minor: 12}.Environment()
+	var chosen []resolve.Choice
+	for _, text := range []string{"vat", "stave"} {
+		chosen = append(chosen, resolve.Choice{Name: text, Version: version.MustParse("1.0")})
+	}
+	c.Ahead(ctx, chosen, []target.Environment{linux(), windows})
+	assert.Equal(t, 5, s.metas, "both wheels of vat say the same, those of stave do not")
+	again := open(t, s)
+	again.Cache = c.Cache
+	again.Ahead(ctx, chosen, []target.Environment{linux(), windows})
+	assert.Equal(t, 5, s.metas, "they are kept")
+}
+
 func TestFetch(t *testing.T) {
 	broken := func(name string, data []byte, opened int) []byte {
 		return append(bytes.Clone(data[:len(data)-1]), byte(opened))

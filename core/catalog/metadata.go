@@ -4,11 +4,14 @@ import (
 	"archive/zip"
 	"bytes"
 	"context"
+	"crypto/sha256"
+	"encoding/hex"
 	"errors"
 	"os"
 	"path/filepath"
 
 	"glassjar/core/atomicfile"
+	"glassjar/core/digest"
 	"glassjar/core/fetch"
 	"glassjar/core/index"
 	"glassjar/core/metadata"
@@ -49,15 +52,29 @@ func (c *Catalog) metadataBytes(ctx context.Context, f index.File) ([]byte, erro
 	if f.IsSource() {
 		return c.sourceMetadata(ctx, f)
 	}
-	kept := ""
-	if sum := f.SHA256(); store.ValidSum(sum) {
-		kept = filepath.Join(c.Cache, "metadata", sum[:2], sum)
-		if data, err := os.ReadFile(kept); err == nil {
-			return data, nil
+	if sum := f.MetadataHashes[digest.SHA256]; f.HasMetadata && store.ValidSum(sum) {
+		// Most wheels of a release say the same: it is asked for once.
+		data, err := c.stated.Do(sum, func() ([]byte, error) { return c.keptMetadata(ctx, f, sum) })
+		if err != nil {
+			c.stated.Forget(sum) // another file may be had
 		}
+		return data, err
+	}
+	return c.keptMetadata(ctx, f, f.SHA256())
+}
+
+// keptMetadata is what was kept under a hash, of the metadata or else of the wheel, or what
+// is asked for now.
+func (c *Catalog) keptMetadata(ctx context.Context, f index.File, sum string) ([]byte, error) {
+	if !store.ValidSum(sum) {
+		return c.metadataFrom(ctx, f)
+	}
+	kept := filepath.Join(c.Cache, "metadata", sum[:2], sum)
+	if data, err := os.ReadFile(kept); err == nil {
+		return data, nil
 	}
 	data, err := c.metadataFrom(ctx, f)
-	if err == nil && kept != "" {
+	if have := sha256.Sum256(data); err == nil && (sum == f.SHA256() || sum == hex.EncodeToString(have[:])) {
 		keep(kept, data)
 	}
 	return data, err

@@ -160,7 +160,7 @@ func (c *Client) client() (*http.Client, error) {
 	c.once.Do(func() {
 		transport := http.DefaultTransport.(*http.Transport).Clone()
 		transport.ResponseHeaderTimeout = 60 * time.Second
-		transport.MaxIdleConnsPerHost, transport.MaxConnsPerHost = 8, 8
+		transport.MaxIdleConnsPerHost, transport.MaxConnsPerHost = 32, 32
 		transport.OnProxyConnectResponse = func(_ context.Context, proxy *url.URL, _ *http.Request, res *http.Response) error {
 			if res.StatusCode != http.StatusOK {
 				return &ProxyError{Proxy: proxy.Redacted(), Code: res.StatusCode}

@@ -93,7 +93,7 @@ func (m *Machine) origin(a project.Asked) string {
 
 // solver asks a catalog. base is what the base of the jar provides.
 func (m *Machine) solver(ctx context.Context, c *catalog.Catalog, base map[string]catalog.Present) plan.Solver {
-	return plan.Solver{Origin: m.origin, Refused: refused, Report: m.Report, Source: func(env target.Environment, keep map[string]version.Version) plan.Source {
+	return plan.Solver{Origin: m.origin, Refused: refused, Report: m.Report, Ahead: c.Ahead, Source: func(env target.Environment, keep map[string]version.Version) plan.Source {
 		return &catalog.Provider{Catalog: c, Environment: env, Context: ctx, Present: base, Keep: keep}
 	}}
 }

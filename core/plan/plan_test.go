@@ -172,6 +172,20 @@ func TestSolveAll(t *testing.T) {
 	assert.Len(t, u.Served, 1, "bees are not to be had on Windows")
 	assert.NotZero(t, told)
 	assert.Equal(t, []project.LeftOut{{Targets: []string{"windows-x86_64 3.12"}, Why: "asked for is bees; bees has no file for it"}}, u.LeftOut())
+	var ahead []string
+	s.Ahead = func(_ context.Context, chosen []resolve.Choice, others []target.Environment) {
+		for _, c := range chosen {
+			ahead = append(ahead, c.Name)
+		}
+		assert.Len(t, others, 2)
+	}
+	_, err = s.SolveAll(ctx, ask("label"))
+	require.NoError(t, err)
+	assert.ElementsMatch(t, []string{"label", "press", "juice"}, ahead)
+	told = 0
+	_, err = s.SolveAll(ctx, ask("label", "press<1"))
+	assert.ErrorAs(t, err, new(*plan.SolveError))
+	assert.Zero(t, told, "where the jar has no solution no other target is worked on")
 	must := ask("label", "bees")
 	must.All = true
 	_, err = s.SolveAll(ctx, must)

@@ -28,7 +28,10 @@ type Solver struct {
 	// Refused reports whether an error says that something is not to be had: what only
 	// another system needs stops nothing here.
 	Refused func(error) bool
-	Report  progress.Sink
+	// Ahead, if set, asks for what solving for other environments will need, given what one
+	// chose.
+	Ahead  func(ctx context.Context, chosen []resolve.Choice, others []target.Environment)
+	Report progress.Sink
 }
 
 // SolveError is a [resolve.Failure] with what a person needs to act on it.

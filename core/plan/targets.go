@@ -62,6 +62,9 @@ func (s Solver) SolveAll(ctx context.Context, ask Ask) (*Solutions, error) {
 		keep[name] = v
 	}
 	ask.Problem.Keep = keep
+	if err := u.ahead(ctx, ask); err != nil {
+		return u, err
+	}
 	for n, t := range ask.Targets {
 		s.Report.Tell(progress.Event{Stage: "solving for all targets", Done: int64(n), Total: int64(len(ask.Targets))})
 		solution, err := s.solveOne(ctx, u.set.Environment(t), ask.Roots, ask.Problem)
@@ -82,6 +85,22 @@ func (s Solver) SolveAll(ctx context.Context, ask Ask) (*Solutions, error) {
 		}
 	}
 	return u, u.solveOwn(ctx, ask, keep)
+}
+
+// ahead solves for the jar alone first: where it has no solution nothing more is worked out,
+// and what it chose tells what the other targets are likely to need. Their solutions, and
+// the jar's, do not depend on it, since it differs between machines.
+func (u *Solutions) ahead(ctx context.Context, ask Ask) error {
+	_, own, err := u.solver.Solve(ctx, ask.Environment, ask.Roots, ask.Problem)
+	if err != nil || u.solver.Ahead == nil {
+		return err
+	}
+	var others []target.Environment
+	for _, t := range ask.Targets {
+		others = append(others, u.set.Environment(t))
+	}
+	u.solver.Ahead(ctx, own.Choices, others)
+	return nil
 }
 
 // solveOwn solves for the jar. What its target chose comes first.
