@@ -44,11 +44,17 @@ func firsts() ([]work, error) {
 	if err != nil {
 		return nil, err
 	}
-	return append(list, wire), nil
+	rounds, err := b.rounds()
+	return append(list, wire, rounds), err
 }
 
 // first installs a set into a new jar with an empty store.
 func (b *bed) first(s set, bytecode, index string, after func(in string) error) func() error {
+	return b.firstOf([]string{s.dist(0)}, bytecode, index, after)
+}
+
+// firstOf installs what is asked for into a new jar with an empty store.
+func (b *bed) firstOf(asked []string, bytecode, index string, after func(in string) error) func() error {
 	return func() error {
 		in := filepath.Base(b.fresh("first"))
 		own := &bed{dir: b.dir, program: b.program, home: filepath.Join(b.dir, in, "home")}
@@ -58,7 +64,7 @@ func (b *bed) first(s set, bytecode, index string, after func(in string) error) 
 			}
 		}
 		return b.timed(func() error {
-			err := own.run(in, "install", "-q", s.dist(0))
+			err := own.run(in, append([]string{"install", "-q"}, asked...)...)
 			b.memory = max(b.memory, own.memory)
 			if err == nil && after != nil {
 				err = after(in)
