@@ -73,10 +73,13 @@ func (f *fetching) next(ctx context.Context) (ready, bool, error) {
 }
 
 // Files of a size are fetched by so many at a time: few of the large ones, so that
-// the first is there soon and is unpacked while others come.
+// the first is there soon and is unpacked while others come; many of the small ones, which
+// wait for the answer longer than they take to come.
 const (
 	largeSize    = 1 << 20
 	largeAtOnce  = 2
+	smallSize    = 32 << 10
+	smallAtOnce  = 24
 	unpackAtOnce = 3
 )
 
@@ -84,33 +87,36 @@ const (
 func (f *fetching) all(ctx context.Context) error {
 	list := slices.Clone(f.work.Steps.Install)
 	slices.SortStableFunc(list, func(x, y plan.Choice) int { return cmp.Compare(y.File.Size, x.File.Size) })
-	large, others := make(chan plan.Choice, len(list)), make(chan plan.Choice, len(list))
+	large, others, small := make(chan plan.Choice, len(list)), make(chan plan.Choice, len(list)), make(chan plan.Choice, len(list))
 	for _, s := range list {
-		if s.File.Size >= largeSize {
+		switch size := s.File.Size; {
+		case size >= largeSize:
 			large <- s
-		} else {
+		case size >= 0 && size < smallSize:
+			small <- s
+		default:
 			others <- s
 		}
 	}
-	close(large)
-	close(others)
 	group, ctx := guard.WithContext(ctx)
-	for n := range catalog.AtOnce {
-		queue := others
-		if n < largeAtOnce {
-			queue = large
+	for _, q := range []struct {
+		queue  chan plan.Choice
+		atOnce int
+	}{{large, largeAtOnce}, {others, catalog.AtOnce - largeAtOnce}, {small, smallAtOnce}} {
+		close(q.queue)
+		for range min(q.atOnce, len(q.queue)) {
+			group.Go(func() error {
+				for s := range q.queue {
+					if err := ctx.Err(); err != nil {
+						return err
+					}
+					if err := f.one(ctx, group, s); err != nil {
+						return err
+					}
+				}
+				return nil
+			})
 		}
-		group.Go(func() error {
-			for s := range queue {
-				if err := ctx.Err(); err != nil {
-					return err
-				}
-				if err := f.one(ctx, group, s); err != nil {
-					return err
-				}
-			}
-			return nil
-		})
 	}
 	return group.Wait()
 }

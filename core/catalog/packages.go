@@ -209,7 +209,7 @@ func (c *Catalog) Here(f index.File) bool {
 }
 
 // AtOnce is how many files are fetched at a time.
-const AtOnce = 32
+const AtOnce = 8
 
 // FetchAll fetches files, several at a time, and tells how
 // far it has come. It gives the path of each, by the file's address.
