@@ -40,6 +40,7 @@ belongs to no project. Nothing is installed in it and nothing outside changes.`,
 	cmd.Flags().StringVar(&opt.Python, "python", "", "the Python to use: 3.12, \">=3.9,<3.12\", pypy, or a path")
 	cmd.Flags().StringVar(&opt.At, "at", "", "make it in this folder")
 	cmd.Flags().BoolVar(&opt.Here, "here", false, "make it in this folder, though it lies in a project")
+	a.buildFlag(cmd)
 	cmd.Flags().StringArrayVar(&opt.Put, "put", nil, "install this into it as well; may be repeated")
 	cmd.Flags().BoolVar(&opt.SeeSystem, "see-system", false, "let it see the packages of the Python it is made from")
 	return cmd

@@ -45,7 +45,7 @@ that came of it into the record.`,
 }
 
 func (a *app) outdatedCommand() *cobra.Command {
-	return &cobra.Command{
+	cmd := &cobra.Command{
 		Use: "outdated", GroupID: "fill", Short: "what has newer versions, and what holds it back",
 		Long: `Shows for each package of which there is a newer version the one here, the newest
 that fits the spec and the other packages, the newest of all, and what stands
@@ -60,6 +60,8 @@ between. The exit code is 1 if there is any.`,
 			return a.present(o, err, func() { a.screen.Outdated(o) })
 		},
 	}
+	a.buildFlag(cmd)
+	return cmd
 }
 
 func (a *app) upgradeCommand() *cobra.Command {

@@ -121,6 +121,7 @@ something is wrong.`,
 			return a.present(c, err, func() { a.screen.Checked(c) })
 		},
 	}
+	a.buildFlag(cmd)
 	cmd.Flags().BoolVar(&mend, "mend", false, "restore what is damaged from the store")
 	return cmd
 }

@@ -47,6 +47,7 @@ jar that was filled by hand, or a CycloneDX bill of materials.`,
 			return nil
 		},
 	}
+	a.buildFlag(cmd)
 	cmd.Flags().StringVar(&form, "as", operation.AsLock, "lock, spec, list or sbom")
 	cmd.Flags().StringVar(&to, "to", "", "with --as, write into this file")
 	cmd.Flags().BoolVar(&opt.Pre, "pre", false, "take pre-releases as well")

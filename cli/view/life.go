@@ -128,6 +128,8 @@ func (s *Screen) Checked(c *operation.Checked) {
 		t.Line("found", s.Good("nothing wrong"))
 	case len(c.Faults)+len(c.Broken) > 0:
 		t.Line("try", s.Plain("glassjar check --mend"))
+	case c.Step == operation.NoRecord:
+		t.Line("try", s.Plain("glassjar record"), s.Faint("and then glassjar recreate"))
 	default:
 		t.Line("try", s.Plain("glassjar recreate"))
 	}
