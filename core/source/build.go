@@ -6,14 +6,11 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"maps"
 	"os"
 	"path/filepath"
 	"slices"
-	"strconv"
 	"strings"
 
-	"glassjar/core/limits"
 	"glassjar/core/metadata"
 	"glassjar/core/requirement"
 )
@@ -29,10 +26,15 @@ type session struct {
 	// outer is a folder of which the build sees only dir, its own; project is the source's in
 	// it or where it stands.
 	outer, dir, project string
-	env                 Environment
-	log                 *log
-	means               means
-	closers             []func()
+	// own is dir, in which a build may have put links: nothing is read or written through one
+	// that leads out of it.
+	own *os.Root
+	// epoch is what the build takes for now, in seconds; a hook that writes does not move it.
+	epoch   int64
+	env     Environment
+	log     *log
+	means   means
+	closers []func()
 }
 
 // begin brings the source to where it is built, and makes the environment of its back end.
@@ -61,14 +63,17 @@ func (b *Builder) begin(ctx context.Context, s Source) (one *session, err error)
 	if err := os.Mkdir(one.dir, 0o755); err != nil {
 		return one, err
 	}
-	for _, name := range []string{"source", "out", "tmp", "home"} {
-		if err := os.Mkdir(filepath.Join(one.dir, name), 0o755); err != nil {
-			return one, err
-		}
+	if one.own, err = os.OpenRoot(one.dir); err != nil {
+		return one, err
+	}
+	one.closers = append(one.closers, func() { one.own.Close() })
+	if err := one.own.Mkdir("source", 0o755); err != nil {
+		return one, err
 	}
 	if err := one.bring(ctx); err != nil {
 		return one, err
 	}
+	one.epoch = max(newest(one.project, s.Editable).Unix(), earliest.Unix())
 	one.log, err = newLog(filepath.Join(one.outer, "log"), func(line string) {
 		if b.Line != nil {
 			b.Line(s.Name, line)
@@ -215,19 +220,11 @@ func (o *session) calls(ctx context.Context, list ...call) ([]answer, error) {
 	if err != nil {
 		return nil, err
 	}
-	program, request, answered := filepath.Join(o.dir, "hooks.py"), filepath.Join(o.dir, "request.json"), filepath.Join(o.dir, "answer")
-	for file, text := range map[string][]byte{program: hooksProgram, request: data} {
-		if err := os.WriteFile(file, text, 0o644); err != nil {
-			return nil, err
-		}
+	if err := o.renew(map[string][]byte{programFile: hooksProgram, requestFile: data}); err != nil {
+		return nil, err
 	}
-	old, _ := filepath.Glob(answered + "*") // the pattern is valid
-	for _, file := range old {
-		if err := os.Remove(file); err != nil {
-			return nil, err
-		}
-	}
-	r.Arguments = []string{o.env.Python, r.path(program), r.path(request), r.path(answered)}
+	in := func(name string) string { return r.path(filepath.Join(o.dir, name)) }
+	r.Arguments = []string{o.env.Python, in(programFile), in(requestFile), in(answerFile)}
 	ended := r.run(ctx, o.Limit, o.log)
 	o.log.end()
 	if ctx.Err() != nil {
@@ -238,7 +235,7 @@ func (o *session) calls(ctx context.Context, list ...call) ([]answer, error) {
 	}
 	out := make([]answer, len(list))
 	for i := range list {
-		text, err := limits.ReadFile(fmt.Sprintf("%s.%d", answered, i), limits.Metadata)
+		text, err := o.read(fmt.Sprintf("%s.%d", answerFile, i))
 		if err != nil || json.Unmarshal(text, &out[i]) != nil {
 			out[i] = answer{Failed: "ended"}
 		}
@@ -287,67 +284,10 @@ func (o *session) fault(step, cause, of string, err error) *BuildError {
 	return e
 }
 
-// room is where the back end's programs run.
-func (o *session) room() *room {
-	r := &room{Own: o.dir, Means: o.means, Hide: []string{o.Home}}
-	r.Read = append([]string{o.env.Root, o.Python.Said.Prefix, filepath.Dir(o.Python.Path)}, o.Readable...)
-	if base := o.Python.Said.BaseExecutable; base != "" {
-		r.Read = append(r.Read, filepath.Dir(base))
-	}
-	for _, set := range []map[string]string{o.source.Options.Shell, o.source.Options.Variables} {
-		for _, name := range sorted(set) {
-			if name != "PATH" {
-				r.Read = append(r.Read, pathsIn(set[name])...)
-			}
-		}
-	}
-	if o.source.Editable {
-		r.InPlace = o.source.Folder
-		if real, err := filepath.EvalSymlinks(o.source.Folder); err == nil {
-			r.InPlace = real
-		}
-	}
-	r.Folder = r.path(o.project)
-	r.Environment = o.environment(r)
-	return r
-}
-
 func (o *session) backEndPath(r *room) []string {
 	out := []string{}
 	for _, p := range o.statement.BackEnd.Path {
 		out = append(out, r.path(filepath.Join(o.project, filepath.FromSlash(p))))
-	}
-	return out
-}
-
-// environment is what the back end's programs see of variables: the same on every machine
-// but for what a person, or the shell's list, says.
-func (o *session) environment(r *room) []string {
-	vars := map[string]string{
-		"HOME": r.path(filepath.Join(o.dir, "home")), "TMPDIR": r.path(filepath.Join(o.dir, "tmp")),
-		"LANG": "C.UTF-8", "LC_ALL": "C.UTF-8", "TZ": "UTC", "TERM": "dumb",
-		"PYTHONHASHSEED": "0", "PYTHONNOUSERSITE": "1", "PYTHONDONTWRITEBYTECODE": "1", "PYTHONIOENCODING": "utf-8",
-		"SOURCE_DATE_EPOCH": strconv.FormatInt(max(newest(o.project, o.source.Editable).Unix(), earliest.Unix()), 10),
-		"VIRTUAL_ENV":       o.env.Root,
-	}
-	for _, name := range systemVariables {
-		if v, ok := os.LookupEnv(name); ok {
-			vars[name] = v
-		}
-	}
-	maps.Copy(vars, o.source.Options.Shell)
-	path := vars["PATH"]
-	if path == "" {
-		path = os.Getenv("PATH")
-	}
-	maps.Copy(vars, o.source.Options.Variables)
-	if own, ok := o.source.Options.Variables["PATH"]; ok {
-		path = own
-	}
-	vars["PATH"] = o.env.Scripts + string(os.PathListSeparator) + path
-	var out []string
-	for _, name := range sorted(vars) {
-		out = append(out, name+"="+vars[name])
 	}
 	return out
 }
@@ -365,12 +305,12 @@ func (b *Builder) Metadata(ctx context.Context, s Source) ([]byte, error) {
 		hook = "prepare_metadata_for_build_editable"
 	}
 	var folder string
-	err = o.ask(ctx, hook, &folder, o.room().path(filepath.Join(o.dir, "out")), o.settings())
+	err = o.ask(ctx, hook, &folder, o.outFolder(), o.settings())
 	if err == nil {
 		if !filepath.IsLocal(folder) {
 			return nil, o.fault(hook, NoWheel, folder, fmt.Errorf("it says that the metadata is in %q", folder))
 		}
-		data, err := limits.ReadFile(filepath.Join(o.dir, "out", folder, "METADATA"), limits.Metadata)
+		data, err := o.read(filepath.Join("out", folder, "METADATA"))
 		if err != nil {
 			return nil, o.fault(hook, NoWheel, folder, err)
 		}
@@ -422,19 +362,19 @@ func (o *session) settings() map[string]any {
 
 // makeWheel has the back end make the wheel, and gives its path.
 func (o *session) makeWheel(ctx context.Context) (string, error) {
-	hook, out := "build_"+o.kind(), filepath.Join(o.dir, "out")
+	hook := "build_" + o.kind()
 	var name string
-	if err := o.ask(ctx, hook, &name, o.room().path(out), o.settings(), nil); err != nil {
+	if err := o.ask(ctx, hook, &name, o.outFolder(), o.settings(), nil); err != nil {
 		return "", err
 	}
 	if _, err := metadata.ParseWheelName(name); err != nil || name != filepath.Base(name) {
 		return "", o.fault(hook, NoWheel, name, fmt.Errorf("it says that it made %q, which is no wheel's name", name))
 	}
-	file := filepath.Join(out, name)
-	if info, err := os.Lstat(file); err != nil || !info.Mode().IsRegular() {
+	file := filepath.Join("out", name)
+	if info, err := o.own.Lstat(file); err != nil || !info.Mode().IsRegular() {
 		return "", o.fault(hook, NoWheel, name, fmt.Errorf("it says that it made %s, and there is no such file", name))
 	}
-	return file, nil
+	return filepath.Join(o.dir, file), nil
 }
 
 // agrees refuses metadata of another distribution, or another version, than was asked for.
@@ -455,34 +395,4 @@ func (o *session) agree(meta metadata.Metadata) error {
 		return &ArchiveError{file, "", fmt.Sprintf("it is version %s, not %s", meta.Version, o.source.Version)}
 	}
 	return nil
-}
-
-// systemVariables are those without which programs of a system do not start.
-var systemVariables = []string{"SYSTEMROOT", "SystemDrive", "COMSPEC", "PATHEXT", "WINDIR", "ProgramFiles", "ProgramFiles(x86)", "ProgramData", "NUMBER_OF_PROCESSORS", "PROCESSOR_ARCHITECTURE", "SDKROOT", "DEVELOPER_DIR"}
-
-// ShellVariables are those of the shell that come into a build: where its tools are and
-// what they are told.
-var ShellVariables = []string{"PATH", "CC", "CXX", "FC", "LD", "AR", "CFLAGS", "CXXFLAGS", "CPPFLAGS", "FFLAGS", "LDFLAGS", "RUSTFLAGS", "PKG_CONFIG", "PKG_CONFIG_PATH", "LD_LIBRARY_PATH", "LIBRARY_PATH", "CPATH", "C_INCLUDE_PATH", "CPLUS_INCLUDE_PATH", "CMAKE_PREFIX_PATH", "MACOSX_DEPLOYMENT_TARGET", "INCLUDE", "LIB"}
-
-// pathsIn are the absolute paths in a variable's value, as far as they are there: what
-// stands in -I/opt/x and a:b too. Of a program it is the folder above its own.
-func pathsIn(value string) []string {
-	var out []string
-	for _, word := range strings.FieldsFunc(value, func(r rune) bool { return r == ' ' || r == '\t' || r == os.PathListSeparator || r == '=' || r == ',' }) {
-		i := strings.IndexByte(word, '/')
-		if i < 0 || i > 2 || i > 0 && word[0] != '-' {
-			continue
-		}
-		path := filepath.Clean(word[i:])
-		info, err := os.Stat(path)
-		switch {
-		case err != nil || path == "/":
-			continue
-		case !info.IsDir() && info.Mode()&0o111 != 0 && filepath.Base(filepath.Dir(path)) == "bin":
-			out = append(out, filepath.Dir(filepath.Dir(path)))
-		default:
-			out = append(out, path)
-		}
-	}
-	return out
 }

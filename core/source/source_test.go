@@ -192,8 +192,8 @@ func builder(t *testing.T) *Builder {
 	}}
 }
 
-func millSource(t *testing.T, body string) Source {
-	return Source{Name: "press", Archive: pack(t, "press-1.0.tar.gz", "press-1.0/pyproject.toml="+inTree, "press-1.0/mill.py="+strings.Replace(mill, "BODY", body, 1))}
+func millSource(t *testing.T, body string, more ...string) Source {
+	return Source{Name: "press", Archive: pack(t, "press-1.0.tar.gz", "press-1.0/pyproject.toml="+inTree, "press-1.0/mill.py="+strings.Replace(mill, "BODY", body, 1)+strings.Join(more, ""))}
 }
 
 // The same source gives the same bytes, its wheel is checked, and nothing is left.
@@ -217,6 +217,52 @@ func TestWheel(t *testing.T) {
 	require.NoError(t, err)
 	assert.Contains(t, string(meta), "Name: press")
 	left, err := os.ReadDir(b.Work)
+	require.NoError(t, err)
+	assert.Empty(t, left)
+}
+
+// What one hook leaves in the build's folder leads the next, and whoever reads the answer,
+// nowhere, and does not change what time it is.
+func TestNothingLeadsOut(t *testing.T) {
+	b := builder(t)
+	if bestMeans().level() != Closed {
+		t.Skip("no room can be closed here")
+	}
+	outside := t.TempDir()
+	for _, name := range []string{"hooks.py", "request.json", "METADATA"} {
+		require.NoError(t, os.WriteFile(filepath.Join(outside, name), []byte("Metadata-Version: 2.1\nName: press\nVersion: 1.0\n"), 0o644))
+	}
+	require.NoError(t, os.Mkdir(filepath.Join(outside, "tmp"), 0o755))
+	s := millSource(t, "open('/tmp/left', 'w').close(); assert open('late').read() == os.environ['SOURCE_DATE_EPOCH']", `
+OUTSIDE = "`+outside+`"
+def get_requires_for_build_wheel(settings=None):
+    import shutil
+    own = os.path.dirname(os.environ["HOME"])
+    shutil.rmtree(own + "/tmp")
+    for name in "tmp", "hooks.py", "request.json":
+        if name != "tmp": os.remove(own + "/" + name)
+        os.symlink(OUTSIDE + "/" + name, own + "/" + name)
+    with open("late", "w") as f: f.write(os.environ["SOURCE_DATE_EPOCH"])
+    return ["mill"]
+def prepare_metadata_for_build_wheel(out, settings=None):
+    os.mkdir(out + "/x.dist-info")
+    os.symlink(OUTSIDE + "/METADATA", out + "/x.dist-info/METADATA")
+    return "x.dist-info"
+`)
+	w, err := b.Wheel(ctx, s)
+	require.NoError(t, err)
+	w.Close()
+	_, err = b.Metadata(ctx, s)
+	var failed *BuildError
+	if assert.ErrorAs(t, err, &failed) {
+		assert.Equal(t, NoWheel, failed.Cause)
+	}
+	for _, name := range []string{"hooks.py", "request.json"} {
+		text, err := os.ReadFile(filepath.Join(outside, name))
+		require.NoError(t, err)
+		assert.Contains(t, string(text), "Name: press", name)
+	}
+	left, err := os.ReadDir(filepath.Join(outside, "tmp"))
 	require.NoError(t, err)
 	assert.Empty(t, left)
 }
