@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"sync"
 
 	"glassjar/core/catalog"
 	"glassjar/core/guard"
@@ -98,25 +99,46 @@ func (f *fetching) all(ctx context.Context) error {
 			others <- s
 		}
 	}
+	close(large)
+	close(others)
+	close(small)
 	group, ctx := guard.WithContext(ctx)
-	for _, q := range []struct {
-		queue  chan plan.Choice
-		atOnce int
-	}{{large, largeAtOnce}, {others, catalog.AtOnce - largeAtOnce}, {small, smallAtOnce}} {
-		close(q.queue)
-		for range min(q.atOnce, len(q.queue)) {
-			group.Go(func() error {
-				for s := range q.queue {
-					if err := ctx.Err(); err != nil {
-						return err
-					}
-					if err := f.one(ctx, group, s); err != nil {
-						return err
-					}
-				}
-				return nil
-			})
+	drain := func(queue chan plan.Choice) error {
+		for s := range queue {
+			if err := ctx.Err(); err != nil {
+				return err
+			}
+			if err := f.one(ctx, group, s); err != nil {
+				return err
+			}
 		}
+		return nil
+	}
+	for range largeAtOnce {
+		group.Go(func() error { return drain(large) })
+	}
+	// The small ones come last, so that little is left to unpack when all are here.
+	var once sync.Once
+	taken := make(chan struct{})
+	for range catalog.FetchAtOnce - largeAtOnce {
+		group.Go(func() error {
+			err := drain(others)
+			once.Do(func() { close(taken) })
+			if err != nil {
+				return err
+			}
+			return drain(small)
+		})
+	}
+	for range smallAtOnce - (catalog.FetchAtOnce - largeAtOnce) {
+		group.Go(func() error {
+			select {
+			case <-taken:
+				return drain(small)
+			case <-ctx.Done():
+				return ctx.Err()
+			}
+		})
 	}
 	return group.Wait()
 }

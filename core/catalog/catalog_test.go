@@ -411,6 +411,7 @@ func TestAhead(t *testing.T) {
 	s.sell("vat-1.0-cp312-cp312-win_amd64.whl", "Requires-Dist: stave; extra == 'oak'")
 	s.sell("stave-1.0-cp312-cp312-manylinux_2_17_x86_64.whl")
 	s.sell("stave-1.0-cp312-cp312-win_amd64.whl", "Requires-Dist: press")
+	s.sell("stave-2.0rc1-py3-none-any.whl")
 	s.sell("winch-1.0-py3-none-any.whl")
 	s.sell("labels-1.0-py3-none-any.whl")
 	for _, list := range s.files {

@@ -208,8 +208,8 @@ func (c *Catalog) Here(f index.File) bool {
 	return ok || c.Store.HasTree(f.SHA256())
 }
 
-// AtOnce is how many files are fetched at a time.
-const AtOnce = 8
+// FetchAtOnce is how many files are fetched at a time.
+const FetchAtOnce = 8
 
 // FetchAll fetches files, several at a time, and tells how
 // far it has come. It gives the path of each, by the file's address.
@@ -220,7 +220,7 @@ func (c *Catalog) FetchAll(ctx context.Context, files []index.File) (map[string]
 	}
 	paths := make([]string, len(files))
 	group, ctx := guard.WithContext(ctx)
-	group.SetLimit(AtOnce)
+	group.SetLimit(FetchAtOnce)
 	for i, f := range files {
 		group.Go(func() error {
 			path, _, err := c.Fetch(ctx, f, t)

@@ -4,11 +4,9 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"slices"
 	"strings"
 	"sync"
 
-	"glassjar/core/guard"
 	"glassjar/core/index"
 	"glassjar/core/metadata"
 	"glassjar/core/requirement"
@@ -16,9 +14,6 @@ import (
 	"glassjar/core/target"
 	"glassjar/core/version"
 )
-
-// atOnce is how many things are asked for ahead at one time.
-const atOnce = 32
 
 // Provider answers the solver for one environment.
 type Provider struct {
@@ -40,146 +35,16 @@ type Present struct {
 	Metadata metadata.Metadata
 }
 
-// Expect asks for the pages of what is needed, several at a time, for the metadata of the
-// version of each that is likely to be chosen, and so on with what that needs: solving then
-// waits for as many rounds as the needs are deep, not for as many as they are.
-func (p *Provider) Expect(needs []resolve.Need) {
-	e := &expecting{Provider: p, places: make(chan struct{}, atOnce)}
-	for _, n := range needs {
-		e.work.Go(func() { e.direct(n) })
-	}
-	e.work.Wait()
-}
-
-// expecting is one walk over what is likely to be needed. What fails is told to whoever
-// needs it.
-type expecting struct {
-	*Provider
-	places chan struct{} // one for each thing that is asked for at a time
-	work   sync.WaitGroup
-}
-
-// one does what asks an index when it is its turn.
-func (e *expecting) one(do func()) {
-	e.places <- struct{}{}
-	defer func() { <-e.places }()
-	do()
-}
-
-// direct follows what the solver itself needs: it asks about source too.
-func (e *expecting) direct(n resolve.Need) {
-	var f *index.File
-	e.one(func() {
-		if candidates, err := e.Candidates(e.Context, n.Name); err == nil {
-			f = e.likely(n, candidates)
-		}
-	})
-	if f != nil {
-		e.follow(n, *f)
-	}
-}
-
-// beyond follows what something that is likely to be chosen needs. Nobody has asked for
-// that yet, so nobody is asked about it, and no large file is fetched for it.
-func (e *expecting) beyond(n resolve.Need) {
-	if _, ok := e.Present[n.Name]; ok {
-		return
-	}
-	var releases []Release
-	e.one(func() { releases, _, _ = e.Catalog.Releases(e.Context, n.Name) })
-	keep, kept := e.Keep[n.Name]
-	kept = kept && n.Specifiers.Holds(keep)
-	for _, r := range releases {
-		if kept && !r.Version.Equal(keep) || !n.Specifiers.Holds(r.Version) {
-			continue
-		}
-		if f, c := Judge(r, e.Environment); c.Unfit == resolve.Fit && f != nil {
-			if f.HasMetadata || f.Size >= 0 && f.Size < 4<<20 {
-				e.follow(n, *f)
-			}
-			return
-		}
-	}
-}
-
-// follow reads the metadata of a file and goes on with what that needs.
-func (e *expecting) follow(n resolve.Need, f index.File) {
-	if _, again := e.expected.LoadOrStore(f.Name+" "+strings.Join(n.Extras, ","), true); again {
-		return
-	}
-	var meta metadata.Metadata
-	var err error
-	e.one(func() { meta, err = e.Catalog.Metadata(e.Context, f) })
-	if err != nil || f.IsSource() {
-		return
-	}
-	for _, r := range meta.Requires {
-		if r.URL != "" || !slices.ContainsFunc(append([]string{""}, n.Extras...), func(extra string) bool { return r.Marker.Holds(e.Environment.Markers, extra) }) {
-			continue
-		}
-		e.work.Go(func() {
-			e.beyond(resolve.Need{Name: r.Key(), Extras: r.ExtraKeys(), Specifiers: r.Specifiers})
-		})
-	}
-}
-
-// Ahead asks for the metadata of the wheels of chosen versions that serve any of the
-// environments, in one burst, so that solving for these waits for nothing. What fails is told
-// to whoever needs it.
-func (c *Catalog) Ahead(ctx context.Context, chosen []resolve.Choice, environments []target.Environment) {
-	group := guard.New()
-	group.SetLimit(atOnce)
-	seen := map[string]bool{}
-	for _, one := range chosen {
-		releases, _, err := c.Releases(ctx, one.Name)
-		if err != nil {
-			continue
-		}
-		i := slices.IndexFunc(releases, func(r Release) bool { return r.Version.Equal(one.Version) })
-		if i < 0 {
-			continue // the base provides it
-		}
-		for _, env := range environments {
-			f, _ := Judge(releases[i], env)
-			if f == nil || seen[f.Name] {
-				continue
-			}
-			seen[f.Name] = true
-			group.Go(func() error {
-				_, err := c.Metadata(ctx, *f)
-				return err
-			})
-		}
-	}
-	_ = group.Wait()
-}
-
-// likely is the file of the version that a need would be met by, as far as it
-// alone can tell.
-func (p *Provider) likely(n resolve.Need, candidates []resolve.Candidate) *index.File {
-	pick := func(v version.Version) *index.File {
-		f, err := p.File(p.Context, n.Name, v)
-		if err != nil {
-			return nil
-		}
-		return f
-	}
-	for _, c := range candidates {
-		if keep, ok := p.Keep[n.Name]; ok && c.Version.Equal(keep) && n.Specifiers.Holds(keep) {
-			return pick(keep)
-		}
-	}
-	for _, c := range candidates {
-		if c.Unfit == resolve.Fit && n.Specifiers.Holds(c.Version) {
-			return pick(c.Version)
-		}
-	}
-	return nil
-}
-
 // Candidates are the versions of a distribution, the newest first, and why some do not
 // fit the environment.
 func (p *Provider) Candidates(ctx context.Context, name string) ([]resolve.Candidate, error) {
+	return p.candidates(ctx, name, p.judge)
+}
+
+// judging picks the file of a release for the environment, or says why there is none.
+type judging func(ctx context.Context, name string, r Release) (*index.File, resolve.Candidate, error)
+
+func (p *Provider) candidates(ctx context.Context, name string, judge judging) ([]resolve.Candidate, error) {
 	releases, _, err := p.Catalog.Releases(ctx, name)
 	base, provided := p.Present[name]
 	if errors.Is(err, index.ErrUnknownName) {
@@ -200,7 +65,7 @@ func (p *Provider) Candidates(ctx context.Context, name string) ([]resolve.Candi
 		if provided && r.Version.Equal(base.Version) {
 			continue
 		}
-		_, c, err := p.judge(ctx, name, r)
+		_, c, err := judge(ctx, name, r)
 		if err != nil {
 			return nil, err
 		}
@@ -311,6 +176,10 @@ func platforms(files []index.File) string {
 
 // File is the one that serves a chosen version; nil if the base provides it.
 func (p *Provider) File(ctx context.Context, name string, v version.Version) (*index.File, error) {
+	return p.file(ctx, name, v, p.judge)
+}
+
+func (p *Provider) file(ctx context.Context, name string, v version.Version, judge judging) (*index.File, error) {
 	if base, ok := p.Present[name]; ok && base.Version.Equal(v) {
 		return nil, nil
 	}
@@ -320,7 +189,7 @@ func (p *Provider) File(ctx context.Context, name string, v version.Version) (*i
 	}
 	for _, r := range releases {
 		if r.Version.Equal(v) {
-			f, _, err := p.judge(ctx, name, r)
+			f, _, err := judge(ctx, name, r)
 			if f != nil || err != nil {
 				return f, err
 			}

@@ -252,13 +252,13 @@ func (b *building) wheelMetadata(ctx context.Context, f index.File) ([]byte, err
 	if s.Metadata != nil {
 		return s.Metadata, nil
 	}
-	if err := b.require(ctx, f); err != nil {
-		return nil, err
-	}
 	at.source.Options = b.options(f.Distribution)
 	key := source.Key(at.sum, at.source, b.python)
 	if m, ok := b.kept.Find(key); ok {
 		return []byte(m.Metadata), nil
+	}
+	if err := b.require(ctx, f); err != nil {
+		return nil, err
 	}
 	b.m.report(progress.Event{Stage: "asking the back end of " + f.Distribution})
 	data, err := b.builder.Metadata(withBuilt(ctx, f.Distribution), at.source)
