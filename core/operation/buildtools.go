@@ -8,6 +8,7 @@ import (
 
 	"glassjar/core/apply"
 	"glassjar/core/catalog"
+	"glassjar/core/digest"
 	"glassjar/core/fetch"
 	"glassjar/core/index"
 	"glassjar/core/jar"
@@ -103,21 +104,19 @@ func (b *building) pinned(ctx context.Context, requirements []string, env target
 	var out []plan.Choice
 	have := map[string]version.Version{}
 	for _, p := range b.pins[chain[len(chain)-1]] {
-		v, err := version.Parse(p.Version)
-		name, bad := metadata.ParseWheelName(p.File)
-		if err != nil || bad != nil || p.SHA256 == "" {
+		f := toolFile(p)
+		if f.Wheel == nil || p.SHA256 == "" {
 			return nil, false
 		}
-		if _, fits := env.Ranks.Best(name.Tags); !fits {
+		if _, fits := env.Ranks.Best(f.Wheel.Tags); !fits {
 			return nil, false
 		}
-		f := index.File{Name: p.File, Distribution: p.Name, Version: v, Wheel: &name, URL: p.URL, Size: -1, Hashes: map[string]string{"sha256": p.SHA256}, Index: "record"}
-		if local, ok := metadata.PathOf(p.URL); ok {
-			f.Path = local
-			if _, err := os.Stat(local); err != nil && !b.tools.Here(f) {
+		if f.Path != "" {
+			if _, err := os.Stat(f.Path); err != nil && !b.tools.Here(f) {
 				return nil, false
 			}
 		}
+		v := f.Version
 		have[requirement.Normalize(p.Name)] = v
 		out = append(out, plan.Choice{Name: requirement.Normalize(p.Name), Version: v, File: f})
 	}
@@ -131,6 +130,17 @@ func (b *building) pinned(ctx context.Context, requirements []string, env target
 		}
 	}
 	return out, true
+}
+
+// toolFile is the package file of something that was built with, as a record names it; it
+// has no Wheel where its name is none of a wheel.
+func toolFile(w project.BuiltWith) index.File {
+	f := index.File{Name: w.File, Distribution: w.Name, URL: w.URL, Size: -1, Hashes: map[string]string{digest.SHA256: w.SHA256}, Index: "record"}
+	f.Path, _ = metadata.PathOf(w.URL) // most are not on this machine
+	if name, err := metadata.ParseWheelName(w.File); err == nil {
+		f.Wheel, f.Version = &name, name.Version
+	}
+	return f
 }
 
 // solver asks a catalog for what a build needs.

@@ -81,7 +81,7 @@ func badSource(text string, err error) error {
 // addressOf tells the path or address of something from a requirement.
 func (m *Machine) addressOf(text string) (string, bool) {
 	r, err := requirement.Parse(text)
-	if err == nil && (r.URL != "" || !strings.HasSuffix(text, ".whl") && !isArchive(text)) {
+	if err == nil && (r.URL != "" || !strings.HasSuffix(text, ".whl") && !source.IsArchive(text)) {
 		return "", false
 	}
 	low := strings.ToLower(text)
@@ -90,7 +90,7 @@ func (m *Machine) addressOf(text string) (string, bool) {
 			return text, true
 		}
 	}
-	if !strings.HasSuffix(low, ".whl") && !isArchive(low) && !strings.HasPrefix(text, ".") && !filepath.IsAbs(text) && !strings.ContainsAny(text, `/\`) {
+	if !strings.HasSuffix(low, ".whl") && !source.IsArchive(low) && !strings.HasPrefix(text, ".") && !filepath.IsAbs(text) && !strings.ContainsAny(text, `/\`) {
 		return "", false
 	}
 	if err == nil && strings.ContainsAny(text, "<>=!~;[") {
@@ -101,17 +101,6 @@ func (m *Machine) addressOf(text string) (string, bool) {
 		file = filepath.Join(m.Dir, file)
 	}
 	return metadata.FileURL(file), true
-}
-
-// isArchive reports whether a name is one of an archive of source.
-func isArchive(name string) bool {
-	low := strings.ToLower(name)
-	for _, end := range []string{".tar.gz", ".tgz", ".zip", ".tar.bz2"} {
-		if strings.HasSuffix(low, end) {
-			return true
-		}
-	}
-	return false
 }
 
 // nameOf is the distribution that an address leads to, as far as that can be told without
@@ -140,7 +129,7 @@ func (m *Machine) nameOf(ctx context.Context, address string) (name string, fold
 		case info.IsDir():
 			s, err := source.Read(source.Source{Folder: local, Subdirectory: subdirectoryOf(u)})
 			return requirement.Normalize(s.Name), true, err
-		case isArchive(file):
+		case source.IsArchive(file):
 			s, err := source.Read(source.Source{Archive: local, Subdirectory: subdirectoryOf(u)})
 			return requirement.Normalize(s.Name), false, err
 		}
@@ -148,7 +137,7 @@ func (m *Machine) nameOf(ctx context.Context, address string) (name string, fold
 	if s, err := metadata.ParseSdistName(file); err == nil {
 		return s.Name, false, nil
 	}
-	if isArchive(file) {
+	if source.IsArchive(file) {
 		return "", false, nil // its name must be given
 	}
 	_, err = metadata.ParseWheelName(file)
@@ -233,7 +222,7 @@ func (m *Machine) directFile(ctx context.Context, p *job, a project.Asked) (inde
 			return m.directSource(ctx, p, f)
 		}
 	}
-	if isArchive(f.Name) {
+	if source.IsArchive(f.Name) {
 		if s, err := metadata.ParseSdistName(f.Name); err == nil && s.Name == a.Key() {
 			f.Version = s.Version
 		}

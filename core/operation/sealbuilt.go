@@ -132,14 +132,7 @@ func toolFiles(record *project.Record, files []index.File) []index.File {
 				continue
 			}
 			seen[w.File] = true
-			f := index.File{Name: w.File, Distribution: w.Name, URL: w.URL, Size: -1, Hashes: map[string]string{"sha256": w.SHA256}}
-			if path, ok := metadata.PathOf(w.URL); ok {
-				f.Path = path
-			}
-			if name, err := metadata.ParseWheelName(w.File); err == nil {
-				f.Wheel, f.Version = &name, name.Version
-			}
-			out = append(out, f)
+			out = append(out, toolFile(w))
 		}
 	}
 	return out

@@ -12,6 +12,7 @@ import (
 	"os"
 	"path"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"glassjar/core/limits"
@@ -51,6 +52,12 @@ type member struct {
 	link string
 	hard bool
 	body io.Reader
+}
+
+// IsArchive reports whether a file's name is one of an archive that [Unpack] reads.
+func IsArchive(name string) bool {
+	low := strings.ToLower(name)
+	return slices.ContainsFunc([]string{".tar.gz", ".tgz", ".zip", ".tar.bz2", ".tar"}, func(end string) bool { return strings.HasSuffix(low, end) })
 }
 
 // members visits what is in an archive, in its order.
