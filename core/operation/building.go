@@ -51,6 +51,7 @@ type building struct {
 	consents *consents
 	places   once.Map[string, sourcePlace]
 	wheels   once.Map[string, source.Made]
+	before   once.Map[string, bool]
 }
 
 // withSources has a job's catalog answer for source. named are the names that the command
@@ -117,10 +118,15 @@ func (b *building) MayBuild(ctx context.Context, name string) (bool, error) {
 }
 
 // builtBefore reports whether the record says that a name was built, and that was here: then
-// somebody has said yes to it.
+// somebody has said yes to it. It is asked for each release, so it is found out once.
 func (b *building) builtBefore(name string) bool {
-	_, recorded := b.pins[name]
-	return recorded && slices.ContainsFunc(b.kept.All(), func(m source.Made) bool { return m.Distribution == name && m.SHA256 != "" })
+	if _, recorded := b.pins[name]; !recorded {
+		return false
+	}
+	before, _ := b.before.Do(name, func() (bool, error) {
+		return slices.ContainsFunc(b.kept.All(), func(m source.Made) bool { return m.Distribution == name && m.SHA256 != "" }), nil
+	})
+	return before
 }
 
 // askFor asks about a distribution of an index. The lock is held.

@@ -149,6 +149,7 @@ func (c *consents) given(name, folder string) bool {
 	}
 	mark := c.mark(name, folder)
 	if keptmap.Read[string](c.m.consentsFile())[c.key(name)] == mark {
+		c.said[name] = true // it is asked for each release
 		return true
 	}
 	if user || c.named[name] {
