@@ -50,6 +50,7 @@ type building struct {
 	mu       sync.Mutex
 	consents *consents
 	places   once.Map[string, sourcePlace]
+	stated   once.Map[string, source.Statement]
 	wheels   once.Map[string, source.Made]
 	before   once.Map[string, bool]
 }
@@ -251,7 +252,7 @@ func (b *building) wheelMetadata(ctx context.Context, f index.File) ([]byte, err
 	if err != nil {
 		return nil, err
 	}
-	s, err := source.Read(at.source)
+	s, err := b.statement(at)
 	if err != nil {
 		return nil, err
 	}

@@ -52,7 +52,7 @@ func (b *building) question(ctx context.Context, name string, f index.File) (Bui
 			q.From = project.Shorten(b.m.Dir, f.Tree.Folder)
 		}
 	}
-	s, err := source.Read(at.source)
+	s, err := b.statement(at)
 	if err != nil {
 		return q, err
 	}
@@ -95,6 +95,11 @@ func (b *building) locate(ctx context.Context, f index.File) (sourcePlace, error
 		}
 		return at, err
 	})
+}
+
+// statement is what source says of itself, which is read once: an archive is unpacked for it.
+func (b *building) statement(at sourcePlace) (source.Statement, error) {
+	return b.stated.Do(at.source.Archive+at.source.Folder+"\x00"+at.source.Subdirectory, func() (source.Statement, error) { return source.Read(at.source) })
 }
 
 // named gives a package file of the store the name by which its kind is told.
@@ -195,7 +200,7 @@ func (b *building) describe(ctx context.Context, f index.File) (index.File, erro
 	if !f.Version.IsZero() {
 		return f, nil
 	}
-	if s, err := source.Read(at.source); err == nil && s.Version != "" {
+	if s, err := b.statement(at); err == nil && s.Version != "" {
 		f.Version, err = version.Parse(s.Version)
 		return f, err
 	}
