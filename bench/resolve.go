@@ -30,6 +30,8 @@ func (w *world) Needs(_ context.Context, name, _ string, v version.Version) ([]r
 
 func (w *world) Expect([]resolve.Need) {}
 
+func (w *world) ExpectVersions(string, []version.Version) func() { return func() {} }
+
 // add puts the versions n-1 to 0 of a name into the world, the newest first.
 func (w *world) add(name string, n int, needs func(v int) []resolve.Need) {
 	for v := n - 1; v >= 0; v-- {

@@ -2,14 +2,17 @@ package catalog
 
 import (
 	"context"
+	"errors"
 	"slices"
 	"strings"
+	"sync/atomic"
 
 	"glassjar/core/guard"
 	"glassjar/core/index"
 	"glassjar/core/metadata"
 	"glassjar/core/resolve"
 	"glassjar/core/target"
+	"glassjar/core/version"
 )
 
 const (
@@ -26,9 +29,28 @@ const (
 func (p *Provider) Expect(needs []resolve.Need) {
 	e := &expecting{Provider: p, places: make(chan struct{}, askAtOnce), work: guard.New()}
 	for _, n := range needs {
-		e.look(n, p.judge)
+		e.look(n, false)
 	}
 	_ = e.work.Wait() // whoever needs it is told the error
+}
+
+// ExpectVersions asks for the metadata of versions of one distribution, and for what those
+// are likely to need.
+func (p *Provider) ExpectVersions(name string, versions []version.Version) (end func()) {
+	e := &expecting{Provider: p, places: make(chan struct{}, askAtOnce), work: guard.New()}
+	for _, v := range versions {
+		e.work.Go(func() error {
+			f, err := p.File(p.Context, name, v)
+			if err != nil || f == nil || f.IsSource() || !cheap(f) {
+				return err
+			}
+			return e.follow(resolve.Need{Name: name}, *f)
+		})
+	}
+	return func() {
+		e.ended.Store(true)
+		_ = e.work.Wait() // whoever needs it is told the error
+	}
 }
 
 // expecting is one walk over what is likely to be needed.
@@ -36,22 +58,33 @@ type expecting struct {
 	*Provider
 	places chan struct{} // one for each thing that is asked for at a time
 	work   *guard.Group
+	ended  atomic.Bool
 }
+
+// errEnded keeps what would follow from being looked at.
+var errEnded = errors.New("nothing more is asked for ahead")
 
 // one does what asks an index when it is its turn.
 func (e *expecting) one(do func() error) error {
 	e.places <- struct{}{}
 	defer func() { <-e.places }()
+	if e.ended.Load() {
+		return errEnded
+	}
 	return do()
 }
 
-// look finds the file that is likely to meet a need, and goes on with what that needs.
-func (e *expecting) look(n resolve.Need, judge judging) {
+// look finds the file that is likely to meet a need, and goes on with what that needs. What
+// is guessed at has not been asked for: nobody is asked whether it may be built, and no large
+// file is fetched to read it.
+func (e *expecting) look(n resolve.Need, guessed bool) {
+	if _, again := e.met.LoadOrStore(n.String(), true); again {
+		return
+	}
 	e.work.Go(func() error {
 		var f *index.File
-		err := e.one(func() error {
-			candidates, err := e.candidates(e.Context, n.Name, judge)
-			f = e.likely(n, candidates, judge)
+		err := e.one(func() (err error) {
+			f, err = e.likely(n, guessed)
 			return err
 		})
 		if err != nil || f == nil {
@@ -61,10 +94,9 @@ func (e *expecting) look(n resolve.Need, judge judging) {
 	})
 }
 
-// follow reads the metadata of a file and looks for what that needs. Nobody has asked for
-// those yet, so nobody is asked about them, and no large file is fetched to read them.
+// follow reads the metadata of a file and looks for what that needs.
 func (e *expecting) follow(n resolve.Need, f index.File) error {
-	if _, again := e.expected.LoadOrStore(f.Name+" "+strings.Join(n.Extras, ","), true); again {
+	if _, again := e.met.LoadOrStore(f.Name+" "+strings.Join(n.Extras, ","), true); again {
 		return nil
 	}
 	var meta metadata.Metadata
@@ -79,32 +111,49 @@ func (e *expecting) follow(n resolve.Need, f index.File) error {
 		if r.URL != "" || !slices.ContainsFunc(append([]string{""}, n.Extras...), func(extra string) bool { return r.Marker.Holds(e.Environment.Markers, extra) }) {
 			continue
 		}
-		e.look(resolve.Need{Name: r.Key(), Extras: r.ExtraKeys(), Specifiers: r.Specifiers}, e.cheap)
+		e.look(resolve.Need{Name: r.Key(), Extras: r.ExtraKeys(), Specifiers: r.Specifiers}, true)
 	}
 	return nil
 }
 
-// cheap passes over wheels that would be fetched whole, or nearly so, for what they need.
-func (e *expecting) cheap(ctx context.Context, name string, r Release) (*index.File, resolve.Candidate, error) {
-	f, c := Judge(r, e.Environment)
-	if f != nil && !f.HasMetadata && (f.Size < 0 || f.Size > smallWheel) {
-		f = nil
+// cheap reports whether little is fetched to read what a wheel needs.
+func cheap(f *index.File) bool {
+	return f.HasMetadata || f.Size >= 0 && f.Size <= smallWheel
+}
+
+// guess is the judgement of a name, without asking anybody where it is guessed at.
+func (e *expecting) guess(name string, guessed bool) (judgement, error) {
+	if !guessed {
+		return e.judgement(e.Context, name)
 	}
-	return f, c, nil
+	return e.cheaply.Do(name, func() (judgement, error) {
+		return e.judgeAll(e.Context, name, func(_ context.Context, _ string, r Release) (*index.File, resolve.Candidate, error) {
+			f, c := Judge(r, e.Environment)
+			return f, c, nil
+		})
+	})
 }
 
 // likely is the file of the version that a need would be met by, as far as it
 // alone can tell.
-func (e *expecting) likely(n resolve.Need, candidates []resolve.Candidate, judge judging) *index.File {
+func (e *expecting) likely(n resolve.Need, guessed bool) (*index.File, error) {
+	j, err := e.guess(n.Name, guessed)
+	if err != nil {
+		return nil, err
+	}
 	keep, kept := e.Keep[n.Name]
-	kept = kept && n.Specifiers.Holds(keep) && slices.ContainsFunc(candidates, func(c resolve.Candidate) bool { return c.Version.Equal(keep) })
-	for _, c := range candidates {
+	if kept = kept && n.Specifiers.Holds(keep); kept {
+		_, kept = j.at[keep.Key()]
+	}
+	for i, c := range j.candidates {
 		if kept && c.Version.Equal(keep) || !kept && c.Unfit == resolve.Fit && n.Specifiers.Holds(c.Version) {
-			f, _ := e.file(e.Context, n.Name, c.Version, judge) // whoever needs it is told
-			return f
+			if f := j.files[i]; f == nil || !guessed || cheap(f) {
+				return f, nil
+			}
+			return nil, nil
 		}
 	}
-	return nil
+	return nil, nil
 }
 
 // Ahead asks for the metadata of the wheels of chosen versions that serve any of the

@@ -144,7 +144,7 @@ func ByVersion(files []index.File) []Release {
 // they are needed one by one.
 func (c *Catalog) expect(ctx context.Context, names []string) {
 	group := guard.New()
-	group.SetLimit(16)
+	group.SetLimit(askAtOnce)
 	for _, name := range names {
 		group.Go(func() error {
 			_, _, err := c.Releases(ctx, name)

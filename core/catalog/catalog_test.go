@@ -242,7 +242,8 @@ func TestCandidates(t *testing.T) {
 	assert.Empty(t, list, "a name that there is not has no versions")
 
 	// What the base provides comes first, and needs no file.
-	p.Present = map[string]catalog.Present{"press": {Version: version.MustParse("1.0"), Metadata: metadata.Metadata{Requires: []requirement.Requirement{requirement.MustParse("juice")}}}}
+	p = &catalog.Provider{Catalog: c, Environment: linux(), Context: ctx,
+		Present: map[string]catalog.Present{"press": {Version: version.MustParse("1.0"), Metadata: metadata.Metadata{Requires: []requirement.Requirement{requirement.MustParse("juice")}}}}}
 	list, err = p.Candidates(ctx, "press")
 	require.NoError(t, err)
 	assert.Len(t, list, 6)
@@ -397,6 +398,70 @@ func TestExpect(t *testing.T) {
 		_, err := p.Needs(ctx, "press", "", version.MustParse(want))
 		require.NoError(t, err)
 		assert.Equal(t, before+1, s.metas, "%s was not asked for ahead", want)
+	}
+}
+
+// Further versions are asked for without waiting, and what they need is followed.
+func TestExpectVersions(t *testing.T) {
+	s := newStall(t, "orchard")
+	for _, v := range []string{"1.0", "2.0", "3.0"} {
+		s.sell("press-"+v+"-py3-none-any.whl", "Requires-Dist: cider")
+	}
+	s.sell("cider-1.0-py3-none-any.whl")
+	p := &catalog.Provider{Catalog: open(t, s), Environment: linux(), Context: ctx}
+	p.ExpectVersions("press", []version.Version{version.MustParse("1.0"), version.MustParse("3.0"), version.MustParse("4.0")})()
+	assert.LessOrEqual(t, s.metas, 3)
+	before := s.metas
+	for _, v := range []string{"1.0", "3.0"} {
+		_, err := p.Needs(ctx, "press", "", version.MustParse(v))
+		require.NoError(t, err)
+	}
+	assert.LessOrEqual(t, s.metas, max(before, 2), "each is asked for once")
+}
+
+// Environments are one where no marker, tag or Requires-Python that was met tells them apart.
+func TestWhatTellsEnvironmentsApart(t *testing.T) {
+	windows := target.Target{OS: "windows", Arch: "amd64", Implementation: "cpython", Major: 3, Minor: 12}.Environment()
+	old := target.Target{OS: "linux", Arch: "amd64", Implementation: "cpython", Major: 3, Minor: 11}.Environment()
+	for _, c := range []struct {
+		name string
+		sell func(s *stall)
+		env  target.Environment
+		same bool
+	}{
+		{"nothing", func(s *stall) { s.sell("press-1.0-py3-none-any.whl", "Requires-Dist: cider") }, windows, true},
+		{"a marker", func(s *stall) { s.sell("press-1.0-py3-none-any.whl", "Requires-Dist: cider; os_name == 'nt'") }, windows, false},
+		{"a marker of nobody here", func(s *stall) { s.sell("press-1.0-py3-none-any.whl", "Requires-Dist: cider; os_name == 'java'") }, windows, true},
+		{"a tag", func(s *stall) { s.sell("press-1.0-cp312-cp312-win_amd64.whl"); s.sell("press-0.9-py3-none-any.whl") }, windows, false},
+		{"wheels that say different things", func(s *stall) {
+			s.sell("press-1.0-cp312-cp312-win_amd64.whl")
+			s.sell("press-1.0-cp312-cp312-manylinux_2_17_x86_64.whl", "Requires-Dist: cider")
+		}, windows, false},
+		{"wheels that say the same", func(s *stall) {
+			s.sell("press-1.0-cp312-cp312-win_amd64.whl")
+			s.sell("press-1.0-cp312-cp312-manylinux_2_17_x86_64.whl")
+			for i := range s.files["press"] {
+				sum := sha256.Sum256([]byte(s.meta[s.files["press"][i].Name]))
+				s.files["press"][i].MetadataHashes = map[string]string{"sha256": hex.EncodeToString(sum[:])}
+			}
+		}, windows, true},
+		{"Requires-Python of the index", func(s *stall) { s.sell("press-1.0-py3-none-any.whl").RequiresPython = ">=3.12" }, old, false},
+		{"Requires-Python of the metadata", func(s *stall) { s.sell("press-1.0-py3-none-any.whl", "Requires-Python: >=3.12") }, old, false},
+		{"a Python that both are", func(s *stall) { s.sell("press-1.0-py3-none-any.whl").RequiresPython = ">=3.9" }, old, true},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			s := newStall(t, "orchard")
+			c.sell(s)
+			s.sell("cider-1.0-py3-none-any.whl")
+			one := &catalog.Provider{Catalog: open(t, s), Environment: linux(), Context: ctx}
+			other := &catalog.Provider{Catalog: one.Catalog, Environment: c.env, Context: ctx}
+			_, err := resolve.Solve(ctx, one, resolve.Problem{Roots: []resolve.Need{{Name: "press"}}})
+			require.NoError(t, err)
+			before := s.metas
+			assert.Equal(t, c.same, other.AnswersLike(ctx, one))
+			assert.Equal(t, before, s.metas, "nothing is fetched for that")
+			assert.True(t, one.AnswersLike(ctx, one))
+		})
 	}
 }
 

@@ -8,6 +8,7 @@ import (
 	"sync"
 
 	"glassjar/core/index"
+	"glassjar/core/internal/once"
 	"glassjar/core/metadata"
 	"glassjar/core/requirement"
 	"glassjar/core/resolve"
@@ -26,7 +27,21 @@ type Provider struct {
 	// Keep are the versions that the solver prefers.
 	Keep map[string]version.Version
 
-	expected sync.Map // what has been followed by Expect
+	// What the catalogue has of a name, judged for the environment; cheaply without asking
+	// whether anything may be built.
+	judged, cheaply once.Map[string, judgement]
+	met             sync.Map // needs that were met by Expect, and files whose needs were
+
+	mu      sync.Mutex
+	answers []answer
+}
+
+// judgement is the candidates of a name, and the file of each; none for one that does not fit,
+// or that the base provides.
+type judgement struct {
+	candidates []resolve.Candidate
+	files      []*index.File
+	at         map[string]int // by the key of the version
 }
 
 // Present is a distribution that is there without the jar's doing.
@@ -38,24 +53,33 @@ type Present struct {
 // Candidates are the versions of a distribution, the newest first, and why some do not
 // fit the environment.
 func (p *Provider) Candidates(ctx context.Context, name string) ([]resolve.Candidate, error) {
-	return p.candidates(ctx, name, p.judge)
+	j, err := p.judgement(ctx, name)
+	return j.candidates, err
+}
+
+func (p *Provider) judgement(ctx context.Context, name string) (judgement, error) {
+	return p.judged.Do(name, func() (judgement, error) { return p.judgeAll(ctx, name, p.judge) })
 }
 
 // judging picks the file of a release for the environment, or says why there is none.
 type judging func(ctx context.Context, name string, r Release) (*index.File, resolve.Candidate, error)
 
-func (p *Provider) candidates(ctx context.Context, name string, judge judging) ([]resolve.Candidate, error) {
+func (p *Provider) judgeAll(ctx context.Context, name string, judge judging) (judgement, error) {
 	releases, _, err := p.Catalog.Releases(ctx, name)
 	base, provided := p.Present[name]
 	if errors.Is(err, index.ErrUnknownName) {
 		err = nil
 	}
 	if err != nil {
-		return nil, err
+		return judgement{}, err
 	}
-	var out []resolve.Candidate
+	out := judgement{at: make(map[string]int, len(releases))}
+	add := func(c resolve.Candidate, f *index.File) {
+		out.at[c.Version.Key()] = len(out.candidates)
+		out.candidates, out.files = append(out.candidates, c), append(out.files, f)
+	}
 	if provided {
-		out = append(out, resolve.Candidate{Version: base.Version})
+		add(resolve.Candidate{Version: base.Version}, nil)
 	}
 	finals := false
 	for _, r := range releases {
@@ -65,14 +89,14 @@ func (p *Provider) candidates(ctx context.Context, name string, judge judging) (
 		if provided && r.Version.Equal(base.Version) {
 			continue
 		}
-		_, c, err := judge(ctx, name, r)
+		f, c, err := judge(ctx, name, r)
 		if err != nil {
-			return nil, err
+			return judgement{}, err
 		}
 		if c.Unfit == resolve.Fit && r.Version.IsPrerelease() && finals {
 			c.Unfit = resolve.Prerelease
 		}
-		out = append(out, c)
+		add(c, f)
 	}
 	return out, nil
 }
@@ -176,24 +200,15 @@ func platforms(files []index.File) string {
 
 // File is the one that serves a chosen version; nil if the base provides it.
 func (p *Provider) File(ctx context.Context, name string, v version.Version) (*index.File, error) {
-	return p.file(ctx, name, v, p.judge)
-}
-
-func (p *Provider) file(ctx context.Context, name string, v version.Version, judge judging) (*index.File, error) {
 	if base, ok := p.Present[name]; ok && base.Version.Equal(v) {
 		return nil, nil
 	}
-	releases, _, err := p.Catalog.Releases(ctx, name)
+	j, err := p.judgement(ctx, name)
 	if err != nil {
 		return nil, err
 	}
-	for _, r := range releases {
-		if r.Version.Equal(v) {
-			f, _, err := judge(ctx, name, r)
-			if f != nil || err != nil {
-				return f, err
-			}
-		}
+	if i, ok := j.at[v.Key()]; ok && j.files[i] != nil {
+		return j.files[i], nil
 	}
 	return nil, fmt.Errorf("no file of %s %s serves %s", name, v, p.Environment.Title)
 }
@@ -201,6 +216,12 @@ func (p *Provider) file(ctx context.Context, name string, v version.Version, jud
 // Needs are what a version, or an extra of it, needs in the environment. What cannot be
 // read is a [*resolve.UnreadableError].
 func (p *Provider) Needs(ctx context.Context, name, extra string, v version.Version) ([]resolve.Need, error) {
+	needs, err := p.needs(ctx, name, extra, v)
+	p.note(name, extra, v, needs, err)
+	return needs, err
+}
+
+func (p *Provider) needs(ctx context.Context, name, extra string, v version.Version) ([]resolve.Need, error) {
 	f, err := p.File(ctx, name, v)
 	if err != nil {
 		return nil, err

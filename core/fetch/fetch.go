@@ -327,16 +327,25 @@ func (c *Client) Read(ctx context.Context, address, accept string, limit int64) 
 	if kept != nil && (c.Offline || kept.fresh(time.Now())) {
 		return kept.body, kept.response(), nil
 	}
-	var data []byte
-	var res *Response
-	err := c.repeat(ctx, func() (err error) {
-		data, res, err = c.readOnce(ctx, address, accept, limit, kept)
+	return c.read(ctx, address, accept, limit, kept, c.keep)
+}
+
+// ReadUnkept is [Client.Read] for what whoever asks keeps under its hash: the cache has no part
+// in it.
+func (c *Client) ReadUnkept(ctx context.Context, address, accept string, limit int64) ([]byte, error) {
+	data, _, err := c.read(ctx, address, accept, limit, nil, func(string, string, *kept) {})
+	return data, err
+}
+
+func (c *Client) read(ctx context.Context, address, accept string, limit int64, have *kept, keep func(address, accept string, k *kept)) (data []byte, res *Response, err error) {
+	err = c.repeat(ctx, func() (err error) {
+		data, res, err = c.readOnce(ctx, address, accept, limit, have, keep)
 		return err
 	})
 	return data, res, err
 }
 
-func (c *Client) readOnce(ctx context.Context, address, accept string, limit int64, kept *kept) ([]byte, *Response, error) {
+func (c *Client) readOnce(ctx context.Context, address, accept string, limit int64, kept *kept, keep func(address, accept string, k *kept)) ([]byte, *Response, error) {
 	header := http.Header{}
 	if accept != "" {
 		header.Set("Accept", accept)
@@ -350,7 +359,7 @@ func (c *Client) readOnce(ctx context.Context, address, accept string, limit int
 	switch {
 	case res.StatusCode == http.StatusNotModified && kept != nil:
 		kept.renew(res.Header)
-		c.keep(address, accept, kept)
+		keep(address, accept, kept)
 		return kept.body, kept.response(), nil
 	case res.StatusCode != http.StatusOK:
 		return nil, nil, &StatusError{Redact(address), res.StatusCode}
@@ -364,7 +373,7 @@ func (c *Client) readOnce(ctx context.Context, address, accept string, limit int
 	case int64(len(data)) > limit:
 		return nil, nil, &limits.Error{What: Redact(address), Limit: limit, Unit: "bytes"}
 	}
-	c.keep(address, accept, newKept(res, data))
+	keep(address, accept, newKept(res, data))
 	return data, &Response{URL: res.Request.URL, ContentType: res.Header.Get("Content-Type"), Size: int64(len(data))}, nil
 }
 

@@ -169,7 +169,15 @@ func (s *Server) separateMetadata(ctx context.Context, f File) ([]byte, error) {
 	var bad error
 	last := ""
 	for range 6 { // what was damaged on the way may come whole the next time
-		data, _, err := s.client.Read(ctx, at, "", limits.Metadata)
+		// What has a hash is kept under it by whoever asks.
+		read := s.client.ReadUnkept
+		if f.SHA256() == "" && f.MetadataHashes[digest.SHA256] == "" {
+			read = func(ctx context.Context, address, accept string, limit int64) ([]byte, error) {
+				data, _, err := s.client.Read(ctx, address, accept, limit)
+				return data, err
+			}
+		}
+		data, err := read(ctx, at, "", limits.Metadata)
 		if err != nil {
 			return nil, err
 		}

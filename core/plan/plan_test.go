@@ -32,6 +32,8 @@ type shelf struct {
 	keep  map[string]version.Version
 	base  string // "name version" that is of the base
 	fails error  // what asking for any needs gives
+	like  bool   // environments of one system are one
+	looks *int   // how often candidates were asked for
 }
 
 func (s shelf) each(name string, do func(v version.Version, fits bool, needs string)) {
@@ -45,6 +47,9 @@ func (s shelf) each(name string, do func(v version.Version, fits bool, needs str
 }
 
 func (s shelf) Candidates(_ context.Context, name string) (out []resolve.Candidate, err error) {
+	if s.looks != nil {
+		*s.looks++
+	}
 	s.each(name, func(v version.Version, fits bool, _ string) {
 		c := resolve.Candidate{Version: v}
 		if !fits {
@@ -74,6 +79,13 @@ func (s shelf) Needs(_ context.Context, name, extra string, want version.Version
 }
 
 func (s shelf) Expect([]resolve.Need) {}
+
+func (s shelf) ExpectVersions(string, []version.Version) func() { return func() {} }
+
+func (s shelf) AnswersLike(_ context.Context, other resolve.Provider) bool {
+	system, _, _ := strings.Cut(s.env.Target, "-")
+	return s.like && strings.HasPrefix(other.(shelf).env.Target, system)
+}
 
 func (s shelf) File(_ context.Context, name string, v version.Version) (*index.File, error) {
 	if s.base == name+" "+v.String() {
@@ -222,6 +234,34 @@ func TestSolveAll(t *testing.T) {
 	assert.Equal(t, "press-1.0-py3-none-any.whl", f.Name)
 	_, err = u.FileOf(ctx, "press", version.MustParse("7"))
 	assert.Error(t, err)
+}
+
+// Targets that nothing tells apart are solved once, the jar's own with them.
+func TestTargetsThatNothingTellsApartAreOne(t *testing.T) {
+	for _, c := range []struct {
+		like  bool
+		looks int
+	}{{false, 16}, {true, 4}} {
+		looks := 0
+		s := solver()
+		s.Source = func(env target.Environment, keep map[string]version.Version) plan.Source {
+			return shelf{env: env, lines: []string{"press 2.0 on linux:", "press 1.0:", "label 1.0: press; sys_platform == 'win32'"}, keep: keep, like: c.like, looks: &looks}
+		}
+		all := ask("label", "press; sys_platform == 'linux'")
+		for _, minor := range []int{11, 10} {
+			for _, system := range []string{"linux", "windows"} {
+				all.Targets = append(all.Targets, at(system, minor))
+			}
+		}
+		u, err := s.SolveAll(ctx, all)
+		require.NoError(t, err)
+		assert.Len(t, u.Served, 6)
+		assert.Equal(t, c.looks, looks)
+		assert.Equal(t, "label 1.0!, press 2.0!", texts(u.Choices))
+		list, err := u.Entries(func(name string, v version.Version) (project.Package, error) { return project.Package{Name: name, Version: v}, nil })
+		require.NoError(t, err)
+		assert.Len(t, list, 3, "press differs between the systems")
+	}
 }
 
 func TestTheBaseIsNotReplaced(t *testing.T) {

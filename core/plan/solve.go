@@ -17,6 +17,9 @@ type Source interface {
 	resolve.Provider
 	// File is the one that serves a chosen version; nil if the base provides it.
 	File(ctx context.Context, name string, v version.Version) (*index.File, error)
+	// AnswersLike reports whether it would have answered all that was asked of another source
+	// as that one did.
+	AnswersLike(ctx context.Context, other resolve.Provider) bool
 }
 
 // Solver finds versions that fit together.
@@ -51,15 +54,29 @@ func (e *SolveError) Unwrap() error { return e.Failure }
 // Solve finds versions for the roots in one environment, and their files. The error is a
 // [*SolveError] where none fit together.
 func (s Solver) Solve(ctx context.Context, env target.Environment, roots []project.Asked, problem resolve.Problem) ([]Choice, *resolve.Solution, error) {
-	source, problem := s.Source(env, problem.Keep), s.problem(env, roots, problem)
-	solution, err := resolve.Solve(ctx, source, problem)
-	var failure *resolve.Failure
-	if errors.As(err, &failure) {
-		return nil, nil, &SolveError{Failure: failure, Environment: env.Title, Fits: loosened(ctx, source, problem, failure)}
-	}
+	source := s.Source(env, problem.Keep)
+	solution, err := s.solution(ctx, source, env, roots, problem)
 	if err != nil {
 		return nil, nil, err
 	}
+	choices, err := choices(ctx, source, env, roots, solution)
+	return choices, solution, err
+}
+
+// solution solves for the roots with what a source answers. The error is a [*SolveError] that
+// also tells what would fit.
+func (s Solver) solution(ctx context.Context, source Source, env target.Environment, roots []project.Asked, problem resolve.Problem) (*resolve.Solution, error) {
+	problem = s.problem(env, roots, problem)
+	solution, err := resolve.Solve(ctx, source, problem)
+	var failure *resolve.Failure
+	if errors.As(err, &failure) {
+		return nil, &SolveError{Failure: failure, Environment: env.Title, Fits: loosened(ctx, source, problem, failure)}
+	}
+	return solution, err
+}
+
+// choices are the files of what was chosen.
+func choices(ctx context.Context, source Source, env target.Environment, roots []project.Asked, solution *resolve.Solution) ([]Choice, error) {
 	asked := map[string]bool{}
 	for _, a := range roots {
 		asked[a.Key()] = asked[a.Key()] || a.Marker.Holds(env.Markers)
@@ -68,7 +85,7 @@ func (s Solver) Solve(ctx context.Context, env target.Environment, roots []proje
 	for _, choice := range solution.Choices {
 		f, err := source.File(ctx, choice.Name, choice.Version)
 		if err != nil {
-			return nil, nil, err
+			return nil, err
 		}
 		c := Choice{Name: choice.Name, Version: choice.Version, Asked: asked[choice.Name], NeededBy: choice.NeededBy, Provided: f == nil}
 		if f != nil {
@@ -76,7 +93,7 @@ func (s Solver) Solve(ctx context.Context, env target.Environment, roots []proje
 		}
 		out = append(out, c)
 	}
-	return out, solution, nil
+	return out, nil
 }
 
 // problem adds the roots that hold in an environment, and has progress told: on hard
@@ -94,6 +111,10 @@ func (s Solver) problem(env target.Environment, roots []project.Asked, p resolve
 	return p
 }
 
+// maxLoosened bounds the steps of each trial without a root's specifiers. More is seldom needed
+// than to see what is newest.
+const maxLoosened = 1 << 18
+
 // loosened tries each root of a proof without its specifiers.
 func loosened(ctx context.Context, source Source, problem resolve.Problem, failure *resolve.Failure) map[string]string {
 	fits := map[string]string{}
@@ -102,6 +123,7 @@ func loosened(ctx context.Context, source Source, problem resolve.Problem, failu
 			continue
 		}
 		trial := problem
+		trial.Effort = maxLoosened
 		trial.Roots = append([]resolve.Need(nil), problem.Roots...)
 		for i := range trial.Roots {
 			if trial.Roots[i].String() == f.Needs[0].String() {

@@ -44,14 +44,26 @@ type Solutions struct {
 	chosen map[target.Target]*resolve.Solution
 	left   map[target.Target]error
 	set    target.Set
+	// worked are the targets that were solved for, without those that nothing tells apart
+	// from one of them; own answered for the jar.
+	worked []solved
+	own    Source
+}
+
+// solved is what came of solving for one environment.
+type solved struct {
+	env      target.Environment
+	source   Source
+	solution *resolve.Solution
+	err      error
 }
 
 // SolveAll solves for every target, then for the jar's own interpreter. Each solution
 // prefers what those before it chose, so that one version serves all where it can; the
-// order is the same on every machine. Targets without a solution are left out, unless
-// all must be served; that of the jar is then an error, a [*SolveError].
+// order is the same on every machine. Targets that nothing tells apart are one. Targets
+// without a solution are left out, unless all must be served; that of the jar is then an
+// error, a [*SolveError].
 func (s Solver) SolveAll(ctx context.Context, ask Ask) (*Solutions, error) {
-	u := &Solutions{solver: s, ask: ask, chosen: map[target.Target]*resolve.Solution{}, left: map[target.Target]error{}}
 	keep := map[string]version.Version{}
 	for name, v := range ask.Problem.Keep {
 		keep[name] = v
@@ -62,55 +74,67 @@ func (s Solver) SolveAll(ctx context.Context, ask Ask) (*Solutions, error) {
 		keep[name] = v
 	}
 	ask.Problem.Keep = keep
-	if err := u.ahead(ctx, ask); err != nil {
+	u := &Solutions{solver: s, ask: ask, chosen: map[target.Target]*resolve.Solution{}, left: map[target.Target]error{}}
+	ahead, err := u.ahead(ctx)
+	if err != nil {
 		return u, err
 	}
 	for n, t := range ask.Targets {
 		s.Report.Tell(progress.Event{Stage: "solving for all targets", Done: int64(n), Total: int64(len(ask.Targets))})
-		solution, err := s.solveOne(ctx, u.set.Environment(t), ask.Roots, ask.Problem)
+		one := u.solveOne(ctx, t, ahead)
+		ahead = nil // from now on more is preferred than it knew
 		var failure *SolveError
 		switch {
-		case (errors.As(err, &failure) || s.Refused(err)) && (!ask.All || t == ask.Own):
-			u.left[t] = err // the jar's own is told below, in its own words
+		case (errors.As(one.err, &failure) || s.Refused(one.err)) && (!ask.All || t == ask.Own):
+			u.left[t] = one.err // the jar's own is told below, in its own words
 			continue
-		case err != nil:
-			return nil, err
+		case one.err != nil:
+			return nil, one.err
 		}
 		u.Served = append(u.Served, t)
-		u.chosen[t] = solution
-		for _, c := range solution.Choices {
+		u.chosen[t] = one.solution
+		for _, c := range one.solution.Choices {
 			if _, ok := keep[c.Name]; !ok {
 				keep[c.Name] = c.Version
 			}
 		}
 	}
-	return u, u.solveOwn(ctx, ask, keep)
+	return u, u.solveOwn(ctx)
 }
 
 // ahead solves for the jar alone first: where it has no solution nothing more is worked out,
 // and what it chose tells what the other targets are likely to need. Their solutions, and
 // the jar's, do not depend on it, since it differs between machines.
-func (u *Solutions) ahead(ctx context.Context, ask Ask) error {
-	_, own, err := u.solver.Solve(ctx, ask.Environment, ask.Roots, ask.Problem)
-	if err != nil || u.solver.Ahead == nil {
-		return err
+func (u *Solutions) ahead(ctx context.Context) (*solved, error) {
+	u.own = u.solver.Source(u.ask.Environment, u.ask.Problem.Keep)
+	solution, err := u.solver.solution(ctx, u.own, u.ask.Environment, u.ask.Roots, u.ask.Problem)
+	if err != nil {
+		return nil, err
 	}
-	var others []target.Environment
-	for _, t := range ask.Targets {
-		others = append(others, u.set.Environment(t))
+	if u.solver.Ahead != nil {
+		var others []target.Environment
+		for _, t := range u.ask.Targets {
+			others = append(others, u.set.Environment(t))
+		}
+		u.solver.Ahead(ctx, solution.Choices, others)
 	}
-	u.solver.Ahead(ctx, own.Choices, others)
-	return nil
+	return &solved{u.ask.Environment, u.own, solution, nil}, nil
 }
 
 // solveOwn solves for the jar. What its target chose comes first.
-func (u *Solutions) solveOwn(ctx context.Context, ask Ask, keep map[string]version.Version) (err error) {
+func (u *Solutions) solveOwn(ctx context.Context) (err error) {
+	ask := u.ask
 	if s, ok := u.chosen[ask.Own]; ok {
 		for _, c := range s.Choices {
-			keep[c.Name] = c.Version
+			ask.Problem.Keep[c.Name] = c.Version
 		}
 	}
-	if u.Choices, u.Own, err = u.solver.Solve(ctx, ask.Environment, ask.Roots, ask.Problem); err != nil {
+	if one := u.same(ctx, ask.Environment, u.own, nil); one != nil && one.err == nil {
+		u.Own = one.solution
+	} else if u.Own, err = u.solver.solution(ctx, u.own, ask.Environment, ask.Roots, ask.Problem); err != nil {
+		return err
+	}
+	if u.Choices, err = choices(ctx, u.own, ask.Environment, ask.Roots, u.Own); err != nil {
 		return err
 	}
 	if u.chosen[ask.Own] == nil || !sameChoices(u.Own, u.chosen[ask.Own]) {
@@ -123,14 +147,44 @@ func (u *Solutions) solveOwn(ctx context.Context, ask Ask, keep map[string]versi
 	return nil
 }
 
-// solveOne solves for a target; files are not looked for.
-func (s Solver) solveOne(ctx context.Context, env target.Environment, roots []project.Asked, problem resolve.Problem) (*resolve.Solution, error) {
-	solution, err := resolve.Solve(ctx, s.Source(env, problem.Keep), s.problem(env, roots, problem))
-	var failure *resolve.Failure
-	if errors.As(err, &failure) {
-		return nil, &SolveError{Failure: failure, Environment: env.Title}
+// same is what was found for another environment that nothing tells apart from this one, or
+// nil. That of the jar counts as one more, if it is given.
+func (u *Solutions) same(ctx context.Context, env target.Environment, source Source, ahead *solved) *solved {
+	holds := func(e target.Environment) (out []bool) {
+		for _, a := range u.ask.Roots {
+			out = append(out, a.Marker.Holds(e.Markers))
+		}
+		return out
 	}
-	return solution, err
+	worked := u.worked
+	if ahead != nil {
+		worked = append(worked, *ahead)
+	}
+	for i := range worked {
+		if slices.Equal(holds(env), holds(worked[i].env)) && source.AnswersLike(ctx, worked[i].source) {
+			return &worked[i]
+		}
+	}
+	return nil
+}
+
+// solveOne solves for a target; files are not looked for.
+func (u *Solutions) solveOne(ctx context.Context, t target.Target, ahead *solved) solved {
+	env := u.set.Environment(t)
+	one := solved{env: env, source: u.solver.Source(env, u.ask.Problem.Keep)}
+	if same := u.same(ctx, env, one.source, ahead); same != nil {
+		if ahead != nil {
+			u.worked = append(u.worked, *same)
+		}
+		return *same
+	}
+	one.solution, one.err = resolve.Solve(ctx, one.source, u.solver.problem(env, u.ask.Roots, u.ask.Problem))
+	var failure *resolve.Failure
+	if errors.As(one.err, &failure) {
+		one.err = &SolveError{Failure: failure, Environment: env.Title}
+	}
+	u.worked = append(u.worked, one)
+	return one
 }
 
 func sameChoices(a, b *resolve.Solution) bool {
@@ -146,8 +200,11 @@ func (u *Solutions) FileOf(ctx context.Context, name string, v version.Version) 
 		}
 	}
 	var last error
-	for _, t := range u.Served {
-		f, err := u.solver.Source(u.set.Environment(t), nil).File(ctx, name, v)
+	for _, one := range append(slices.Clone(u.worked), solved{source: u.own}) {
+		if one.err != nil {
+			continue
+		}
+		f, err := one.source.File(ctx, name, v)
 		if err == nil && f != nil {
 			return f, nil
 		}

@@ -31,8 +31,14 @@ func (s *solver) admits(name string, c Candidate, kept bool) bool {
 	return false
 }
 
-// noteAdmission sees whether the need admits what was excluded.
+// noteAdmission sees whether the need admits what was excluded. Needs in the same words
+// are looked at once.
 func (s *solver) noteAdmission(need *Need, on *variable) {
+	text := need.Specifiers.Written()
+	if !on.excludes || on.noted[text] {
+		return
+	}
+	on.noted[text] = true
 	asks := need.Specifiers.AdmitsPrereleases() || onlyPrereleases(need, on)
 	for _, c := range on.candidates {
 		if c.Unfit == Prerelease && asks && !s.admitted[on.name] {

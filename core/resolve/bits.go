@@ -64,6 +64,8 @@ func (s set) intersect(t set) set {
 	return out
 }
 
+func (s set) empty() bool { return s.first() < 0 }
+
 // first is the smallest member, or -1.
 func (s set) first() int {
 	for i, w := range s {

@@ -1,6 +1,7 @@
 package resolve
 
 import (
+	"slices"
 	"sort"
 
 	"glassjar/core/version"
@@ -82,54 +83,64 @@ func leaves(n *nogood) []group {
 	return groups
 }
 
-// Effort bounds for the search of a smaller explanation.
-const (
-	maxGroups    = 400
-	maxConflicts = 3000
-)
+// maxEffort bounds the search of a smaller explanation, in steps of the solver.
+const maxEffort = 1 << 20
 
-// minimize leaves out each group without which the rest still cannot stand.
-// What people did not write themselves is tried first.
+// minimize leaves out each group without which the rest still cannot stand. What a new proof
+// does not use goes first, then what people did not write themselves.
 func (s *solver) minimize(groups []group) []group {
-	if len(groups) > maxGroups {
-		return groups
+	left := maxEffort
+	for {
+		proof := s.prove(groups, &left)
+		if proof == nil || 20*len(proof) > 19*len(groups) {
+			break
+		}
+		groups = proof
 	}
-	for i := len(groups) - 1; i >= 0 && s.ctx.Err() == nil; i-- {
-		without := append(append([]group(nil), groups[:i]...), groups[i+1:]...)
-		if s.impossible(without) {
-			groups = without
+	needed := map[groupKey]bool{}
+	for i := len(groups) - 1; i >= 0 && left > 0 && s.ctx.Err() == nil; i-- {
+		if needed[groups[i].key] {
+			continue
+		}
+		if proof := s.prove(slices.Concat(groups[:i], groups[i+1:]), &left); proof != nil {
+			groups, i = proof, len(proof)
+		} else {
+			needed[groups[i].key] = true
 		}
 	}
 	return groups
 }
 
-// impossible solves with the given facts alone.
-func (s *solver) impossible(groups []group) bool {
+// prove finds out whether the facts of these groups alone cannot all stand, and which of them
+// a proof of that uses; nil where they can, or where too much effort would be needed.
+func (s *solver) prove(groups []group, left *int) []group {
 	trial := newSolver(s.ctx, s.provider, s.problem, nil, nil)
-	copies := make(map[*variable]*variable, len(s.order))
-	for _, v := range s.order {
-		c := trial.addVariable(v.name, v.extra, v.candidates)
-		if v == s.root {
-			c.to(only(c, 0))
+	copies := map[int]*variable{}
+	copied := func(v *variable) *variable {
+		c, ok := copies[v.id]
+		if !ok {
+			c = trial.addVariable(v.name, v.extra, v.candidates)
+			if c.id = v.id; v.id == s.root.id {
+				c.to(only(c, 0))
+			}
+			copies[v.id] = c
 		}
-		copies[v] = c
+		return c
 	}
 	for _, g := range groups {
 		for _, n := range g.facts {
 			same := &nogood{fact: n.fact}
 			for _, t := range n.terms {
-				same.terms = append(same.terms, makeTerm(copies[t.v], t.in))
+				same.terms = append(same.terms, makeTerm(copied(t.v), t.in))
 			}
 			trial.add(same)
 		}
 	}
-	for trial.ended == nil {
+	defer func() { *left -= trial.ticks }()
+	for trial.ended == nil && trial.ticks <= *left {
 		if conflict := trial.propagate(); conflict != nil {
-			if trial.conflicts++; trial.conflicts > maxConflicts {
-				return false
-			}
-			if trial.learn(conflict) != nil {
-				return true
+			if failed := trial.learn(conflict); failed != nil {
+				return leaves(failed)
 			}
 			continue
 		}
@@ -140,12 +151,12 @@ func (s *solver) impossible(groups []group) bool {
 			}
 		}
 		if open == nil {
-			return false
+			return nil
 		}
 		trial.level++
 		trial.shrink(open, only(open, open.domain.first()), nil)
 	}
-	return false
+	return nil
 }
 
 func describe(g group) Fact {

@@ -1,5 +1,7 @@
 package resolve
 
+import "sort"
+
 // shrink makes a variable's domain smaller and remembers why.
 func (s *solver) shrink(v *variable, to set, reason *nogood) {
 	s.trail = append(s.trail, step{v, v.domain, s.level, reason})
@@ -59,7 +61,10 @@ func (s *solver) add(n *nogood) {
 	if len(n.terms) == 1 {
 		n.watch = [2]int{}
 	}
-	n.watchBy(n.terms[n.watch[0]])
+	// What says all it has to say below every decision need not be looked at again.
+	if len(n.terms) > 1 || s.level > 0 {
+		n.watchBy(n.terms[n.watch[0]])
+	}
 	// Whatever it has to say now is found when its variables are looked at.
 	s.fresh = append(s.fresh, n)
 }
@@ -159,17 +164,14 @@ func (s *solver) conclude(n *nogood) (conflict bool) {
 }
 
 // satisfied is the trail position at which a term became true, -1 if it was so
-// from the start.
+// from the start. Domains only shrink, so it is searched for by halves.
 func (s *solver) satisfied(t term) int {
-	at := -1
-	for i := len(t.v.history) - 1; i >= 0; i-- {
-		pos := t.v.history[i]
-		if !s.trail[pos].before.within(t.in) {
-			return pos
-		}
-		at = -1
+	h := t.v.history
+	i := sort.Search(len(h), func(i int) bool { return s.trail[h[i]].before.within(t.in) })
+	if i == 0 {
+		return -1
 	}
-	return at
+	return h[i-1]
 }
 
 // learn resolves a conflict with what led to it until it says something at an
@@ -200,6 +202,7 @@ func (s *solver) learn(conflict *nogood) *nogood {
 			s.back(min(levelBefore, cause.level-1))
 			if derived {
 				s.add(conflict)
+				s.askNext(conflict)
 			} else {
 				s.fresh = append(s.fresh, conflict)
 			}

@@ -16,6 +16,7 @@ package resolve
 
 import (
 	"context"
+	"errors"
 	"fmt"
 
 	"glassjar/core/version"
@@ -101,6 +102,10 @@ type Provider interface {
 	// Expect says that the candidates for these needs, and the needs of those
 	// that are likely to be chosen, will be asked for soon.
 	Expect(needs []Need)
+	// ExpectVersions says that the needs of these versions of a distribution are likely to be
+	// asked for soon, and does not wait for anything. What it returns ends that: it starts
+	// nothing more, and waits for what was started.
+	ExpectVersions(name string, versions []version.Version) (end func())
 }
 
 // UnreadableError reports that the needs of one version cannot be known.
@@ -125,10 +130,16 @@ type Problem struct {
 	// Keep holds versions that are preferred over all others while they fit,
 	// also if yanked or a pre-release: those of the record.
 	Keep map[string]version.Version
+	// Effort, if not 0, bounds the steps of solving: one that would need more ends with an
+	// [ErrEffort]. A failure then has no facts, since nobody is to be told.
+	Effort int
 	// Working, if set, is called now and then with how many decisions and conflicts
 	// there were so far.
 	Working func(steps int)
 }
+
+// ErrEffort reports that a problem's bound was reached before its solution.
+var ErrEffort = errors.New("too many steps")
 
 // Choice is one distribution of a solution.
 type Choice struct {
@@ -144,8 +155,7 @@ type Choice struct {
 
 // Solution holds the choices sorted by name.
 type Solution struct {
-	Choices []Choice
-	// Steps counts decisions and conflicts.
+	Choices              []Choice
 	Decisions, Conflicts int
 }
 

@@ -80,6 +80,8 @@ func (c *catalogue) Needs(_ context.Context, name, extra string, v version.Versi
 
 func (c *catalogue) Expect([]resolve.Need) {}
 
+func (c *catalogue) ExpectVersions(string, []version.Version) func() { return func() {} }
+
 func solve(c *catalogue, p resolve.Problem) (string, error) {
 	s, err := resolve.Solve(context.Background(), c, p)
 	if err != nil {
@@ -195,15 +197,19 @@ func oracle(c *catalogue, roots []resolve.Need) bool {
 	return try(map[string]version.Version{}, roots)
 }
 
-// valid checks a solution against the catalogue itself.
-func valid(t *testing.T, c *catalogue, roots []resolve.Need, s *resolve.Solution) {
+// valid checks a solution against what its provider says.
+func valid(t *testing.T, c resolve.Provider, roots []resolve.Need, s *resolve.Solution) {
 	chosen := map[string]version.Version{}
 	for _, choice := range s.Choices {
 		chosen[choice.Name] = choice.Version
 	}
-	all := roots
+	all := slices.Clone(roots)
 	for _, choice := range s.Choices {
-		all = append(all, c.needs[choice.Name+" "+choice.Version.String()]...)
+		for _, extra := range append([]string{""}, choice.Extras...) {
+			more, err := c.Needs(context.Background(), choice.Name, extra, choice.Version)
+			require.NoError(t, err)
+			all = append(all, more...)
+		}
 	}
 	needed := map[string]bool{}
 	for _, n := range all {

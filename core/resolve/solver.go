@@ -14,8 +14,10 @@ type variable struct {
 	name, extra string
 	candidates  []Candidate
 	sorted      *version.Sorted
-	served      map[string]set // by specifiers as written
-	absent      int            // the bit that stands for "absent"
+	served      map[string]set  // by specifiers as written
+	noted       map[string]bool // specifiers as written that were looked at for what they admit
+	excludes    bool            // there are candidates that a need may admit
+	absent      int             // the bit that stands for "absent"
 	domain      set
 	word        int   // the first word of domain that is not zero
 	size        int   // how many values domain has
@@ -28,8 +30,11 @@ type variable struct {
 	activity float64
 	root     int // position among the roots, or -1
 	expanded set
-	extras   []*variable
-	base     *variable // of an extra
+	// asked are the values whose needs were asked for ahead, burst of them the last time.
+	asked  set
+	burst  int
+	extras []*variable
+	base   *variable // of an extra
 }
 
 // to gives the variable a domain.
@@ -128,6 +133,8 @@ type solver struct {
 	needs    map[string][]Need
 
 	decisions, conflicts int
+	waits                []func() // for what was asked for ahead
+	waited               int      // how often an answer may have been waited for since the first conflict
 
 	ticks int
 	ended error // of the context, once that was seen
@@ -140,6 +147,9 @@ func (s *solver) tick() {
 		return
 	}
 	s.ended = s.ctx.Err()
+	if s.ended == nil && s.problem.Effort > 0 && s.ticks > s.problem.Effort {
+		s.ended = ErrEffort
+	}
 	if s.problem.Working != nil {
 		s.problem.Working(s.decisions + s.conflicts)
 	}
@@ -151,6 +161,11 @@ func newSolver(ctx context.Context, p Provider, problem Problem, admitted, pinne
 }
 
 func (s *solver) run() (*Solution, error) {
+	defer func() {
+		for _, wait := range s.waits {
+			wait()
+		}
+	}()
 	s.root = s.addVariable("", "", []Candidate{{}})
 	s.root.to(only(s.root, 0))
 	s.provider.Expect(s.problem.Roots)
@@ -170,7 +185,11 @@ func (s *solver) run() (*Solution, error) {
 		}
 		if conflict != nil {
 			s.conflicts++
-			if failed := s.learn(conflict); failed != nil {
+			failed := s.learn(conflict)
+			if failed != nil && s.problem.Effort > 0 {
+				return nil, &Failure{}
+			}
+			if failed != nil {
 				why := s.explain(failed)
 				if err := s.ctx.Err(); err != nil {
 					return nil, err
@@ -275,6 +294,9 @@ func (s *solver) expandOne(v *variable, value int, extra *variable) error {
 	if owner.expanded.has(value) {
 		return nil
 	}
+	if extra == nil {
+		s.askAhead(v, value)
+	}
 	owner.expanded.add(value)
 	chosen := v.candidates[value].Version
 	needs, err := s.provider.Needs(s.ctx, v.name, name, chosen)
@@ -317,6 +339,7 @@ func (s *solver) variableFor(name string) (*variable, error) {
 	}
 	v := s.addVariable(name, "", list)
 	for i, c := range list {
+		v.excludes = v.excludes || c.Unfit == Prerelease || c.Unfit == Yanked
 		if s.admits(name, c, kept && c.Version.Equal(keep)) {
 			continue
 		}
@@ -326,16 +349,9 @@ func (s *solver) variableFor(name string) (*variable, error) {
 }
 
 func (s *solver) addVariable(name, extra string, candidates []Candidate) *variable {
-	v := &variable{id: len(s.order), name: name, extra: extra, candidates: candidates, absent: len(candidates), root: -1, expanded: newSet(len(candidates) + 1), onValue: make([][]*nogood, len(candidates)+1)}
-	v.served = map[string]set{}
+	v := &variable{id: len(s.order), name: name, extra: extra, candidates: candidates, absent: len(candidates), root: -1, expanded: newSet(len(candidates) + 1), asked: newSet(len(candidates) + 1), onValue: make([][]*nogood, len(candidates)+1)}
+	v.served, v.noted = map[string]set{}, map[string]bool{}
 	v.to(fullSet(v.absent + 1))
-	if extra == "" && name != "" {
-		list := make([]version.Version, len(candidates))
-		for i, c := range candidates {
-			list[i] = c.Version
-		}
-		v.sorted = version.NewSorted(list)
-	}
 	s.order = append(s.order, v)
 	key := name
 	if extra != "" {
@@ -429,6 +445,13 @@ func (v *variable) serving(need *Need) set {
 			}
 		}
 	default:
+		if v.sorted == nil {
+			list := make([]version.Version, len(v.candidates))
+			for i, c := range v.candidates {
+				list[i] = c.Version
+			}
+			v.sorted = version.NewSorted(list)
+		}
 		v.sorted.Each(need.Specifiers.Set(), out.add)
 	}
 	v.served[text] = out

@@ -2,7 +2,11 @@
 // many want it at once.
 package once
 
-import "sync"
+import (
+	"maps"
+	"slices"
+	"sync"
+)
 
 // Map remembers a value or an error for each key. The zero map is empty. Several
 // goroutines may use it; those that want what another is working out wait for it.
@@ -38,4 +42,11 @@ func (m *Map[K, V]) Forget(key K) {
 	m.mu.Lock()
 	defer m.mu.Unlock()
 	delete(m.kept, key)
+}
+
+// Keys are those that were asked for, in no order.
+func (m *Map[K, V]) Keys() []K {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	return slices.Collect(maps.Keys(m.kept))
 }
