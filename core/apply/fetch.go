@@ -80,7 +80,7 @@ const (
 	largeSize    = 1 << 20
 	largeAtOnce  = 2
 	smallSize    = 32 << 10
-	smallAtOnce  = 24
+	smallAtOnce  = 32
 	unpackAtOnce = 3
 )
 

@@ -3,6 +3,7 @@ package catalog
 import (
 	"context"
 	"errors"
+	"maps"
 	"slices"
 	"strings"
 	"sync/atomic"
@@ -51,6 +52,59 @@ func (p *Provider) ExpectVersions(name string, versions []version.Version) (end 
 		e.ended.Store(true)
 		_ = e.work.Wait() // whoever needs it is told the error
 	}
+}
+
+// Foresee asks, in one burst, for the pages of what solving is likely to come to: what leads on
+// from the needs by the last answers that are kept here, and what is preferred. Nothing is
+// decided by that.
+func (p *Provider) Foresee(needs []resolve.Need) {
+	names, followed := map[string]bool{}, map[string]bool{}
+	for name := range p.Keep {
+		names[name] = true
+	}
+	for queue := slices.Clone(needs); len(queue) > 0; queue = queue[1:] {
+		n := queue[0]
+		if _, provided := p.Present[n.Name]; provided || followed[n.String()] {
+			continue
+		}
+		followed[n.String()], names[n.Name] = true, true
+		queue = append(queue, p.lastNeeds(n)...)
+	}
+	for name := range p.Present {
+		delete(names, name)
+	}
+	p.Catalog.expect(p.Context, slices.Collect(maps.Keys(names)))
+}
+
+// lastNeeds are those of the version that a need would be met by, as far as it can be told
+// without asking anybody.
+func (p *Provider) lastNeeds(n resolve.Need) (out []resolve.Need) {
+	for _, r := range ByVersion(p.Catalog.Indexes.Kept(p.Context, n.Name)) {
+		keep, kept := p.Keep[n.Name]
+		if kept = kept && n.Specifiers.Holds(keep); kept && !r.Version.Equal(keep) || !n.Specifiers.Holds(r.Version) {
+			continue
+		}
+		f, c := Judge(r, p.Environment)
+		if f == nil || c.Unfit != resolve.Fit {
+			continue
+		}
+		meta, err := p.Catalog.keptAlready(*f)
+		if err != nil {
+			return nil
+		}
+		return p.holding(meta, n.Extras)
+	}
+	return nil
+}
+
+// holding are the needs of a distribution with some extras, except those on addresses.
+func (p *Provider) holding(meta metadata.Metadata, extras []string) (out []resolve.Need) {
+	for _, r := range meta.Requires {
+		if r.URL == "" && slices.ContainsFunc(append([]string{""}, extras...), func(extra string) bool { return r.Marker.Holds(p.Environment.Markers, extra) }) {
+			out = append(out, resolve.Need{Name: r.Key(), Extras: r.ExtraKeys(), Specifiers: r.Specifiers})
+		}
+	}
+	return out
 }
 
 // expecting is one walk over what is likely to be needed.
@@ -107,11 +161,8 @@ func (e *expecting) follow(n resolve.Need, f index.File) error {
 	if err != nil || f.IsSource() {
 		return err
 	}
-	for _, r := range meta.Requires {
-		if r.URL != "" || !slices.ContainsFunc(append([]string{""}, n.Extras...), func(extra string) bool { return r.Marker.Holds(e.Environment.Markers, extra) }) {
-			continue
-		}
-		e.look(resolve.Need{Name: r.Key(), Extras: r.ExtraKeys(), Specifiers: r.Specifiers}, true)
+	for _, need := range e.holding(meta, n.Extras) {
+		e.look(need, true)
 	}
 	return nil
 }

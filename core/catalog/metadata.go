@@ -69,7 +69,7 @@ func (c *Catalog) keptMetadata(ctx context.Context, f index.File, sum string) ([
 	if !store.ValidSum(sum) {
 		return c.metadataFrom(ctx, f)
 	}
-	kept := filepath.Join(c.Cache, "metadata", sum[:2], sum)
+	kept := c.keptAt(sum)
 	if data, err := os.ReadFile(kept); err == nil {
 		return data, nil
 	}
@@ -79,6 +79,25 @@ func (c *Catalog) keptMetadata(ctx context.Context, f index.File, sum string) ([
 	}
 	return data, err
 }
+
+// keptAlready is a wheel's metadata if it is here.
+func (c *Catalog) keptAlready(f index.File) (metadata.Metadata, error) {
+	for _, sum := range []string{f.MetadataHashes[digest.SHA256], f.SHA256()} {
+		if !store.ValidSum(sum) {
+			continue
+		}
+		if data, err := os.ReadFile(c.keptAt(sum)); err == nil {
+			return metadata.Parse(data)
+		}
+	}
+	if data, ok := c.unpackedMetadata(f); ok {
+		return metadata.Parse(data)
+	}
+	return metadata.Metadata{}, os.ErrNotExist
+}
+
+// keptAt is where metadata is kept under a hash.
+func (c *Catalog) keptAt(sum string) string { return filepath.Join(c.Cache, "metadata", sum[:2], sum) }
 
 func (c *Catalog) metadataFrom(ctx context.Context, f index.File) ([]byte, error) {
 	_, here := c.Store.Package(f.SHA256())

@@ -160,7 +160,7 @@ func (c *Client) client() (*http.Client, error) {
 	c.once.Do(func() {
 		transport := http.DefaultTransport.(*http.Transport).Clone()
 		transport.ResponseHeaderTimeout = 60 * time.Second
-		transport.MaxIdleConnsPerHost, transport.MaxConnsPerHost = 32, 32
+		transport.MaxIdleConnsPerHost, transport.MaxConnsPerHost = atOnce, atOnce
 		transport.OnProxyConnectResponse = func(_ context.Context, proxy *url.URL, _ *http.Request, res *http.Response) error {
 			if res.StatusCode != http.StatusOK {
 				return &ProxyError{Proxy: proxy.Redacted(), Code: res.StatusCode}
@@ -205,6 +205,7 @@ func (c *Client) client() (*http.Client, error) {
 type hops struct {
 	client *Client
 	next   http.RoundTripper
+	gates  gates
 }
 
 func (h *hops) RoundTrip(r *http.Request) (*http.Response, error) {
@@ -217,7 +218,7 @@ func (h *hops) RoundTrip(r *http.Request) (*http.Response, error) {
 	if user, password, ok := h.client.Credentials.For(r.URL); ok {
 		r.SetBasicAuth(user, password)
 	}
-	return h.next.RoundTrip(r)
+	return h.gates.of(r.URL.Host).through(r, h.next)
 }
 
 // Response is an answer with status 200 or 206. The body must be closed.

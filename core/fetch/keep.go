@@ -146,6 +146,16 @@ func (c *Client) keep(address, accept string, k *kept) {
 	}
 }
 
+// Kept is what the cache has for an address, however old it is; the response is nil where it
+// has nothing.
+func (c *Client) Kept(address, accept string) ([]byte, *Response) {
+	k := c.kept(address, accept)
+	if k == nil {
+		return nil, nil
+	}
+	return k.body, k.response()
+}
+
 // Forget drops what the cache has for an address, so that it is asked for
 // anew.
 func (c *Client) Forget(address, accept string) {

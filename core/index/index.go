@@ -204,6 +204,28 @@ func (o *Ordered) Files(ctx context.Context, name string) ([]File, Source, error
 	return nil, nil, fmt.Errorf("%s: %w", name, ErrUnknownName)
 }
 
+// Kept is what is known of a distribution without asking anybody: what the first index that
+// once answered for it said then. It may be out of date, and serves to guess what will be asked
+// for.
+func (o *Ordered) Kept(ctx context.Context, name string) []File {
+	pin, pinned := o.Pins[name]
+	for _, s := range o.Sources {
+		if pinned && s.Name() != pin {
+			continue
+		}
+		files := []File{}
+		if server, far := s.(interface{ Kept(name string) []File }); far {
+			files = server.Kept(name)
+		} else {
+			files, _ = s.Files(ctx, name) // a folder, or the sample
+		}
+		if good, _ := usable(files); len(good) > 0 {
+			return good
+		}
+	}
+	return nil
+}
+
 // Unasked are the indexes that know a name and are not asked for it, since
 // another comes first or a pin says so. It is for hints: indexes that give no
 // answer are passed over.

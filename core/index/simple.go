@@ -3,13 +3,13 @@ package index
 import (
 	"archive/zip"
 	"context"
+	"crypto/sha256"
 	"errors"
 	"fmt"
 	"io"
 	"mime"
 	"net/http"
 	"net/url"
-	"slices"
 	"strings"
 
 	"glassjar/core/digest"
@@ -31,12 +31,14 @@ type Server struct {
 	name, address string
 	client        *fetch.Client
 	pages         once.Map[string, page]
+	understood    once.Map[string, page] // by name, content type and SHA-256 of the answer
 }
 
 // page is what a distribution's page says.
 type page struct {
 	files    []File
 	standing Standing
+	doubtful bool // it names a file in two ways that differ
 }
 
 // NewServer makes an index of a server; address is that of its list of names.
@@ -60,31 +62,35 @@ func (s *Server) Files(ctx context.Context, name string) ([]File, error) {
 }
 
 func (s *Server) page(ctx context.Context, name string) (page, error) {
-	return s.pages.Do(name, func() (page, error) {
-		files, standing, err := s.read(ctx, name)
-		return page{files, standing}, err
-	})
+	return s.pages.Do(name, func() (page, error) { return s.read(ctx, name) })
 }
 
-func (s *Server) read(ctx context.Context, name string) ([]File, Standing, error) {
-	files, standing, err := s.readPage(ctx, name)
+func (s *Server) read(ctx context.Context, name string) (page, error) {
+	p, err := s.readPage(ctx, name)
 	var damaged *NotIndexError
-	if errors.As(err, &damaged) || slices.ContainsFunc(files, func(f File) bool { return f.doubtful }) {
+	if errors.As(err, &damaged) || p.doubtful {
 		// It may have been damaged on the way: once more, not from the cache.
 		s.client.Forget(s.pageAddress(name), accept)
-		files, standing, err = s.readPage(ctx, name)
+		p, err = s.readPage(ctx, name)
 	}
-	kept := files[:0]
-	for _, f := range files {
-		// Pages list other things too; what is named like a package should be one.
-		if f.describe(name) || f.Fault != "" && packageEnding(f.Name) {
-			kept = append(kept, f)
-		}
+	if err == nil && p.standing.Status == Quarantined {
+		err = &QuarantinedError{name, s.name, p.standing.Reason}
 	}
-	if err == nil && standing.Status == Quarantined {
-		err = &QuarantinedError{name, s.name, standing.Reason}
+	return p, err
+}
+
+// Kept is what the last answer said of a distribution, however old it is. Nothing is asked
+// for; there is none where nothing was kept.
+func (s *Server) Kept(name string) []File {
+	data, res := s.client.Kept(s.pageAddress(name), accept)
+	if res == nil {
+		return nil
 	}
-	return kept, standing, err
+	p, err := s.understand(name, data, res)
+	if err != nil {
+		return nil
+	}
+	return p.files
 }
 
 func packageEnding(name string) bool {
@@ -101,39 +107,59 @@ func (s *Server) Refresh(ctx context.Context, name string) ([]File, error) {
 	return s.Files(ctx, name)
 }
 
-func (s *Server) readPage(ctx context.Context, name string) ([]File, Standing, error) {
-	at := s.pageAddress(name)
-	data, res, err := s.client.Read(ctx, at, accept, limits.Page)
+func (s *Server) readPage(ctx context.Context, name string) (page, error) {
+	data, res, err := s.client.Read(ctx, s.pageAddress(name), accept, limits.Page)
 	var status *fetch.StatusError
 	if errors.As(err, &status) && (status.Code == http.StatusNotFound || status.Code == http.StatusGone) {
-		return nil, Standing{}, fmt.Errorf("%s: %w", name, ErrUnknownName)
+		return page{}, fmt.Errorf("%s: %w", name, ErrUnknownName)
 	}
 	if err != nil {
-		return nil, Standing{}, err
+		return page{}, err
 	}
+	return s.understand(name, data, res)
+}
+
+// understand is what an answer says of a distribution. An answer that has not changed is read
+// once.
+func (s *Server) understand(name string, data []byte, res *fetch.Response) (page, error) {
+	sum := sha256.Sum256(data)
+	return s.understood.Do(name+" "+res.ContentType+" "+string(sum[:]), func() (page, error) {
+		p, err := parsePage(data, res)
+		var large *limits.Error
+		if err != nil && !errors.As(err, &large) {
+			err = &NotIndexError{fetch.Redact(s.pageAddress(name)), err.Error()}
+		}
+		if err != nil {
+			return page{standing: p.standing}, err
+		}
+		kept := p.files[:0]
+		for _, f := range p.files {
+			if !plausible(f.Hashes) || !plausible(f.MetadataHashes) {
+				return page{standing: p.standing}, &NotIndexError{fetch.Redact(s.pageAddress(name)), "it gives a hash that is none, for " + f.Name}
+			}
+			f.Index = s.name
+			// What lets one in stands in an address for this run alone: no file has it.
+			if public := fetch.Redact(f.URL); public != f.URL {
+				f.secret, f.URL = f.URL, withoutSecrets(f.URL)
+			}
+			p.doubtful = p.doubtful || f.doubtful
+			// Pages list other things too; what is named like a package should be one.
+			if f.describe(name) || f.Fault != "" && packageEnding(f.Name) {
+				kept = append(kept, f)
+			}
+		}
+		p.files = kept
+		return p, nil
+	})
+}
+
+func parsePage(data []byte, res *fetch.Response) (p page, err error) {
 	parse := parseHTML
 	if kind, _, _ := mime.ParseMediaType(res.ContentType); isJSON(kind) {
 		parse = parseJSON
 	}
-	files, standing, err := parse(data, res.URL)
-	var large *limits.Error
-	if errors.As(err, &large) {
-		return nil, standing, err
-	}
-	if err != nil {
-		return nil, standing, &NotIndexError{fetch.Redact(at), err.Error()}
-	}
-	for i, f := range files {
-		if !plausible(f.Hashes) || !plausible(f.MetadataHashes) {
-			return nil, standing, &NotIndexError{fetch.Redact(at), "it gives a hash that is none, for " + f.Name}
-		}
-		files[i].Index = s.name
-		// What lets one in stands in an address for this run alone: no file has it.
-		if public := fetch.Redact(f.URL); public != f.URL {
-			files[i].secret, files[i].URL = f.URL, withoutSecrets(f.URL)
-		}
-	}
-	return files, standing, nil
+	p.files, p.standing, err = parse(data, res.URL)
+	return p, err
 }
 
 // plausible reports whether a SHA-256, if one is given, can be one. Others that cannot

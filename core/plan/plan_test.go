@@ -258,7 +258,9 @@ func TestTargetsThatNothingTellsApartAreOne(t *testing.T) {
 		assert.Len(t, u.Served, 6)
 		assert.Equal(t, c.looks, looks)
 		assert.Equal(t, "label 1.0!, press 2.0!", texts(u.Choices))
-		list, err := u.Entries(func(name string, v version.Version) (project.Package, error) { return project.Package{Name: name, Version: v}, nil })
+		list, err := u.Entries(func(name string, v version.Version) (project.Package, error) {
+			return project.Package{Name: name, Version: v}, nil
+		})
 		require.NoError(t, err)
 		assert.Len(t, list, 3, "press differs between the systems")
 	}

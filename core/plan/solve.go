@@ -3,6 +3,7 @@ package plan
 import (
 	"context"
 	"errors"
+	"slices"
 
 	"glassjar/core/index"
 	"glassjar/core/progress"
@@ -96,15 +97,20 @@ func choices(ctx context.Context, source Source, env target.Environment, roots [
 	return out, nil
 }
 
+// Needs are the roots that hold in an environment.
+func (s Solver) Needs(env target.Environment, roots []project.Asked) (out []resolve.Need) {
+	for _, a := range roots {
+		if a.Marker.Holds(env.Markers) {
+			out = append(out, resolve.Need{Name: a.Key(), Extras: a.ExtraKeys(), Specifiers: a.Specifiers, URL: a.URL, Origin: s.Origin(a)})
+		}
+	}
+	return out
+}
+
 // problem adds the roots that hold in an environment, and has progress told: on hard
 // problems nothing else is heard for a while.
 func (s Solver) problem(env target.Environment, roots []project.Asked, p resolve.Problem) resolve.Problem {
-	p.Roots = append([]resolve.Need(nil), p.Roots...)
-	for _, a := range roots {
-		if a.Marker.Holds(env.Markers) {
-			p.Roots = append(p.Roots, resolve.Need{Name: a.Key(), Extras: a.ExtraKeys(), Specifiers: a.Specifiers, URL: a.URL, Origin: s.Origin(a)})
-		}
-	}
+	p.Roots = append(slices.Clone(p.Roots), s.Needs(env, roots)...)
 	p.Working = func(steps int) {
 		s.Report.Tell(progress.Event{Stage: "finding versions that fit together for " + env.Title, Done: int64(steps), Unit: "steps"})
 	}
