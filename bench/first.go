@@ -44,8 +44,15 @@ func firsts() ([]work, error) {
 	if err != nil {
 		return nil, err
 	}
-	rounds, err := b.rounds()
-	return append(list, wire, rounds), err
+	list = append(list, wire)
+	for _, plain := range []bool{false, true} {
+		rounds, err := b.rounds(plain)
+		if err != nil {
+			return nil, err
+		}
+		list = append(list, rounds)
+	}
+	return list, nil
 }
 
 // first installs a set into a new jar with an empty store.

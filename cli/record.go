@@ -51,6 +51,7 @@ jar that was filled by hand, or a CycloneDX bill of materials.`,
 	cmd.Flags().StringVar(&form, "as", operation.AsLock, "lock, spec, list or sbom")
 	cmd.Flags().StringVar(&to, "to", "", "with --as, write into this file")
 	cmd.Flags().BoolVar(&opt.Pre, "pre", false, "take pre-releases as well")
+	cmd.Flags().StringArrayVar(&opt.ReadAll, "every-wheel", nil, "read what every wheel of this distribution needs, where its index does not say")
 	cmd.Flags().BoolVar(&opt.Check, "check", false, "change nothing; exit with 1 if the record is not in step")
 	return cmd
 }

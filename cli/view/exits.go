@@ -131,7 +131,7 @@ var exits = []exit{
 
 	// No versions fit together, or none is there.
 	is[*plan.SolveError](ExitUnsolved), is[*catalog.UnknownNamesError](ExitUnsolved), is[*resolve.Failure](ExitUnsolved), is[*resolve.UnreadableError](ExitUnsolved),
-	is[*plan.NotServedError](ExitUnsolved), is[*operation.CannotCloneError](ExitUnsolved),
+	is[*plan.NotServedError](ExitUnsolved), is[*plan.AssumedError](ExitUnsolved), is[*operation.CannotCloneError](ExitUnsolved),
 	by(func(e *plan.NoFittingFileError) int {
 		if e.Sources {
 			return ExitBuild

@@ -338,6 +338,7 @@ func (s *Screen) fileWords(err error) (Message, bool) {
 		large  *limits.Error
 		noSpec *operation.NoSpecError
 		step   *operation.OutOfStepError
+		other  *plan.AssumedError
 		clash  *jar.ClashError
 		hash   *store.HashError
 		lost   *store.LostError
@@ -371,6 +372,11 @@ func (s *Screen) fileWords(err error) (Message, bool) {
 			m.Reasons = append(m.Reasons, "only the record has "+d)
 		}
 		return m, true
+	case errors.As(err, &other):
+		return Message{What: "a wheel needs more than the record has; nothing was changed",
+			Reasons: []string{fmt.Sprintf("%s needs %s", other.File, other.Need),
+				fmt.Sprintf("the record was made from what %s says, since the index does not tell whether wheels differ", other.From)},
+			Try: []string{"have every wheel of it read, then recreate: glassjar record --every-wheel " + other.Name}}, true
 	case errors.As(err, &clash):
 		return Message{What: "two distributions have the same file; nothing was installed", Reasons: []string{clash.Error()}, Try: []string{"install only one of them"}}, true
 	case errors.As(err, &hash):

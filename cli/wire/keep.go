@@ -95,7 +95,18 @@ type Recorded struct {
 	Targets    []string     `json:"targets"`
 	Left       []LeftOut    `json:"left_out"`
 	PassedOver []PassedOver `json:"files_passed_over"`
+	Assumed    []Assumed    `json:"assumed"`
 }
+
+// Assumed is a distribution whose wheels are assumed to need what one of them does, since its
+// index does not say.
+type Assumed struct {
+	Name    string `json:"name"`
+	Version string `json:"version"`
+	NeedsOf string `json:"needs_of"`
+}
+
+func ofAssumed(v operation.Assumed) Assumed { return Assumed(v) }
 
 func ofRecorded(v operation.Recorded) Recorded {
 	return Recorded{
@@ -106,6 +117,7 @@ func ofRecorded(v operation.Recorded) Recorded {
 		Targets:    v.Targets,
 		Left:       list(v.Left, ofLeftOut),
 		PassedOver: list(v.PassedOver, ofPassedOver),
+		Assumed:    list(v.Assumed, ofAssumed),
 	}
 }
 

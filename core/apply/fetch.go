@@ -10,6 +10,7 @@ import (
 	"glassjar/core/catalog"
 	"glassjar/core/guard"
 	"glassjar/core/index"
+	"glassjar/core/metadata"
 	"glassjar/core/plan"
 	"glassjar/core/store"
 	"glassjar/core/wheel"
@@ -175,6 +176,11 @@ func (f *fetching) one(ctx context.Context, group *guard.Group, s plan.Choice) e
 // give hands a distribution on.
 func (f *fetching) give(ctx context.Context, s plan.Choice, tree *store.Tree) error {
 	tree.Use()
+	if s.Assumed != nil {
+		if err := checkAssumed(s, tree); err != nil {
+			return err
+		}
+	}
 	w, stored, err := tree.Wheel()
 	if err != nil {
 		return err
@@ -189,6 +195,19 @@ func (f *fetching) give(ctx context.Context, s plan.Choice, tree *store.Tree) er
 	case <-ctx.Done():
 		return ctx.Err()
 	}
+}
+
+// checkAssumed looks whether a wheel needs what the record assumed of it.
+func checkAssumed(s plan.Choice, tree *store.Tree) error {
+	data, err := tree.Metadata()
+	if err != nil {
+		return err
+	}
+	meta, err := metadata.Parse(data)
+	if err != nil {
+		return err
+	}
+	return s.Assumed.Check(s, meta)
 }
 
 // system is the operating system of the jar.

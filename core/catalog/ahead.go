@@ -209,10 +209,10 @@ func (e *expecting) likely(n resolve.Need, guessed bool) (*index.File, error) {
 
 // Ahead asks for the metadata of the wheels of chosen versions that serve any of the
 // environments, in one burst, so that solving for these waits for nothing. What fails is told
-// to whoever needs it.
+// to whoever needs it. Where that would be more than a burst of questions, wheels are assumed to
+// say what the first of their release did.
 func (c *Catalog) Ahead(ctx context.Context, chosen []resolve.Choice, environments []target.Environment) {
-	group := guard.New()
-	group.SetLimit(askAtOnce)
+	var files []index.File
 	seen := map[string]bool{}
 	for _, one := range chosen {
 		releases, _, err := c.Releases(ctx, one.Name)
@@ -224,16 +224,20 @@ func (c *Catalog) Ahead(ctx context.Context, chosen []resolve.Choice, environmen
 			continue // the base provides it
 		}
 		for _, env := range environments {
-			f, _ := Judge(releases[i], env)
-			if f == nil || seen[f.Name] {
-				continue
+			if f, _ := Judge(releases[i], env); f != nil && !seen[f.Name] {
+				seen[f.Name] = true
+				files = append(files, *f)
 			}
-			seen[f.Name] = true
-			group.Go(func() error {
-				_, err := c.Metadata(ctx, *f)
-				return err
-			})
 		}
+	}
+	c.assume(files)
+	group := guard.New()
+	group.SetLimit(askAtOnce)
+	for _, f := range files {
+		group.Go(func() error {
+			_, err := c.Metadata(ctx, f)
+			return err
+		})
 	}
 	_ = group.Wait()
 }

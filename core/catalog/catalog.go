@@ -38,11 +38,16 @@ type Catalog struct {
 	Report progress.Sink
 	// Sources answers for what has to be built; nil where nothing may be.
 	Sources Sources
+	// ReadAll are distributions of which every wheel's metadata is read, though the index does
+	// not say whether they differ.
+	ReadAll map[string]bool
 
 	looked atomic.Int64 // releases whose metadata was asked for
 	lists  once.Map[string, listing]
 	metas  once.Map[string, metadata.Metadata] // by SHA-256, or address
 	stated once.Map[string, []byte]            // by the SHA-256 of the metadata itself
+
+	assumed assuming
 
 	mu     sync.Mutex
 	passed map[string]index.PassedOver // by file name

@@ -22,8 +22,10 @@ import (
 
 // Metadata is a wheel's core metadata: from this machine if it was seen before, else
 // from the index, else out of the wheel itself. The error wraps [metadata.ErrInvalid]
-// for what cannot be understood; its file is then one of those passed over.
+// for what cannot be understood; its file is then one of those passed over. Where wheels are
+// assumed to say the same it is that of another of the release.
 func (c *Catalog) Metadata(ctx context.Context, f index.File) (metadata.Metadata, error) {
+	f = c.standsFor(f)
 	key := f.URL
 	if sum := f.SHA256(); sum != "" {
 		key = sum
@@ -43,6 +45,9 @@ func (c *Catalog) Metadata(ctx context.Context, f index.File) (metadata.Metadata
 		}
 		if errors.Is(err, metadata.ErrInvalid) {
 			c.pass(f.Distribution, f, err.Error())
+		}
+		if err == nil {
+			c.wasRead(f)
 		}
 		return meta, err
 	})

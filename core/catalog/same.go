@@ -71,7 +71,7 @@ func (p *Provider) judgesLike(ctx context.Context, other *Provider, name string)
 func (p *Provider) needsLike(ctx context.Context, other *Provider, a answer) bool {
 	mine, err := p.File(ctx, a.name, a.version)
 	theirs, otherErr := other.File(ctx, a.name, a.version)
-	if err != nil || otherErr != nil || (mine == nil) != (theirs == nil) || mine != nil && !saysTheSame(mine, theirs) {
+	if err != nil || otherErr != nil || (mine == nil) != (theirs == nil) || mine != nil && !p.Catalog.saysTheSame(*mine, *theirs) {
 		return false
 	}
 	needs, err := p.needs(ctx, a.name, a.extra, a.version)
@@ -85,7 +85,8 @@ func (p *Provider) needsLike(ctx context.Context, other *Provider, a answer) boo
 }
 
 // saysTheSame reports whether two files are known to have the same metadata.
-func saysTheSame(a, b *index.File) bool {
+func (c *Catalog) saysTheSame(a, b index.File) bool {
+	a, b = c.standsFor(a), c.standsFor(b)
 	sum := a.MetadataHashes[digest.SHA256]
 	return a.Name == b.Name || sum != "" && sum == b.MetadataHashes[digest.SHA256]
 }

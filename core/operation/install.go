@@ -310,6 +310,7 @@ func (m *Machine) planFor(ctx context.Context, p *job, installed []jar.Installed
 	}
 	indexes, sampleOnly := m.indexes(spec)
 	p.SampleOnly, p.catalog = sampleOnly, m.newCatalog(indexes)
+	p.catalog.ReadAll = readAll(record, nil)
 	b := m.withSources(p, spec, opt.typed(), record)
 	for name := range opt.free {
 		delete(b.commits, name)

@@ -14,6 +14,7 @@ import (
 	"glassjar/core/place"
 	"glassjar/core/plan"
 	"glassjar/core/project"
+	"glassjar/core/requirement"
 	"glassjar/core/resolve"
 	"glassjar/core/target"
 	"glassjar/core/version"
@@ -56,6 +57,9 @@ func (m *Machine) recordEntry(ctx context.Context, p *job, name string, v versio
 	releases, source, err := p.catalog.Releases(ctx, name)
 	if err != nil {
 		return e, err
+	}
+	if e.NeedsOf = p.catalog.AssumedFrom(known.Index, name, v); p.catalog.ReadAll[name] {
+		e.NeedsOf = project.EveryWheel
 	}
 	if source != nil && (strings.HasPrefix(source.Address(), "http") || strings.HasPrefix(source.Address(), index.SampleScheme)) {
 		e.Index = source.Address()
@@ -118,6 +122,9 @@ type RecordOptions struct {
 	Check bool
 	// Pre admits pre-releases.
 	Pre bool
+	// ReadAll are distributions of which every wheel's needs are read, though their index
+	// does not say whether they differ.
+	ReadAll []string
 }
 
 // Recorded tells what became of a record.
@@ -133,7 +140,13 @@ type Recorded struct {
 	Left    []project.LeftOut
 	// PassedOver are package files that were not considered.
 	PassedOver []index.PassedOver
+	// Assumed are entries whose needs were read from one of their wheels.
+	Assumed []Assumed
 }
+
+// Assumed is a distribution whose wheels are assumed to need what one of them does, since its
+// index does not say.
+type Assumed struct{ Name, Version, NeedsOf string }
 
 // Record writes or refreshes the record from the spec, for every target.
 // Versions that the record has stay where they fit. It needs no jar.
@@ -162,6 +175,7 @@ func (m *Machine) Record(ctx context.Context, opt RecordOptions) (*Recorded, err
 	indexes, sampleOnly := m.indexes(spec)
 	p.catalog, p.SampleOnly = m.newCatalog(indexes), sampleOnly
 	m.withSources(p, spec, nil, record)
+	p.catalog.ReadAll = readAll(record, opt.ReadAll)
 	if err := plan.CheckPython(spec.RequiresPython, target.EnvironmentOf(p.python)); err != nil {
 		return nil, err
 	}
@@ -184,6 +198,12 @@ func (m *Machine) Record(ctx context.Context, opt RecordOptions) (*Recorded, err
 		out.Targets = append(out.Targets, t.String())
 	}
 	out.PassedOver = p.catalog.PassedOver()
+	out.Assumed = []Assumed{}
+	for _, e := range written.Packages {
+		if e.NeedsOf != "" && e.NeedsOf != project.EveryWheel {
+			out.Assumed = append(out.Assumed, Assumed{e.Name, e.Version.String(), e.NeedsOf})
+		}
+	}
 	if opt.Check {
 		have, err := os.ReadFile(at.RecordFile)
 		out.Changed = err != nil || string(have) != string(data)
@@ -191,6 +211,23 @@ func (m *Machine) Record(ctx context.Context, opt RecordOptions) (*Recorded, err
 	}
 	out.Changed, err = m.writeIfNew(at.RecordFile, data)
 	return out, err
+}
+
+// readAll are the distributions of which every wheel is read: as a person says now, or said
+// when the record was made.
+func readAll(record *project.Record, names []string) map[string]bool {
+	out := map[string]bool{}
+	for _, name := range names {
+		out[requirement.Normalize(name)] = true
+	}
+	if record != nil {
+		for _, e := range record.Packages {
+			if e.NeedsOf == project.EveryWheel {
+				out[e.Name] = true
+			}
+		}
+	}
+	return out
 }
 
 // planForRecord looks at the jar if there is one; without one the interpreter

@@ -3,6 +3,7 @@ package operation
 import (
 	"context"
 	"errors"
+	"slices"
 
 	"glassjar/core/catalog"
 	"glassjar/core/fetch"
@@ -71,9 +72,25 @@ func (m *Machine) recordText(ctx context.Context, p *job, spec *project.Spec, ro
 	}
 	if have, err := project.ReadRecord(p.place.RecordFile); err == nil {
 		r.Built = stillBuilt(have.Built, r.Packages)
+		keepNeedsOf(have.Packages, r.Packages)
 	}
 	p.record = r
 	return r.Format(), nil
+}
+
+// keepNeedsOf leaves a record as it is where only another wheel of the same release was read, and
+// said the same.
+func keepNeedsOf(old, packages []project.Package) {
+	for i := range packages {
+		e := &packages[i]
+		for _, was := range old {
+			if was.NeedsOf != "" && e.NeedsOf != project.EveryWheel && was.Name == e.Name && was.Version.Equal(e.Version) && slices.EqualFunc(was.Dependencies, e.Dependencies, func(a, b project.Dependency) bool {
+				return a.Name == b.Name && a.Version.Equal(b.Version)
+			}) {
+				e.NeedsOf = was.NeedsOf
+			}
+		}
+	}
 }
 
 // stillBuilt are those of the tables of what was built whose distribution is recorded still.

@@ -22,6 +22,8 @@ type Choice struct {
 	Built string
 	// LibraryPath are folders without which its libraries are not found.
 	LibraryPath []string
+	// Assumed, if set, is to be looked at once the wheel is here.
+	Assumed *Assumption
 }
 
 // Package is the SHA-256 of the wheel that is put in place.

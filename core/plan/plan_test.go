@@ -236,6 +236,41 @@ func TestSolveAll(t *testing.T) {
 	assert.Error(t, err)
 }
 
+// A wheel that stands for others of its release is not looked at; the others are, in their
+// environment.
+func TestAssumptions(t *testing.T) {
+	entry := func(of string) string {
+		return "[[packages]]\nname = \"bees\"\nversion = \"4.0\"\nwheels = [{url = \"https://a.example/bees-4.0-py3-none-any.whl\", hashes = {sha256 = \"" + strings.Repeat("ab", 32) + "\"}}]\ntool.glassjar = { needs-of = \"" + of + "\" }\n"
+	}
+	env := at("linux", 12).Environment()
+	pick := func(of string) plan.Choice {
+		r := recordWith(t, entry(of))
+		r.Asked = append(r.Asked, "bees")
+		got, err := plan.FromRecord(r, env, project.Parts{}, nil)
+		require.NoError(t, err)
+		for _, c := range got {
+			if c.Name == "bees" {
+				return c
+			}
+		}
+		t.Fatal("there are no bees")
+		return plan.Choice{}
+	}
+	assert.Nil(t, pick("bees-4.0-py3-none-any.whl").Assumed)
+	assert.Nil(t, pick(project.EveryWheel).Assumed)
+	c := pick("bees-4.0-cp38-cp38-win_amd64.whl")
+	require.NotNil(t, c.Assumed)
+	for need, ok := range map[string]bool{"juice>=2": true, "juice": true, "juice<2": false, "honey": false, "honey; sys_platform == 'win32'": true, "honey; extra == 'wax'": true} {
+		err := c.Assumed.Check(c, metadata.Metadata{Requires: []requirement.Requirement{requirement.MustParse(need)}})
+		var assumed *plan.AssumedError
+		assert.Equal(t, !ok, errors.As(err, &assumed), need)
+		if !ok {
+			assert.Equal(t, "bees-4.0-cp38-cp38-win_amd64.whl", assumed.From)
+			assert.ErrorContains(t, err, "bees-4.0-py3-none-any.whl needs "+need)
+		}
+	}
+}
+
 // Targets that nothing tells apart are solved once, the jar's own with them.
 func TestTargetsThatNothingTellsApartAreOne(t *testing.T) {
 	for _, c := range []struct {

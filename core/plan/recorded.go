@@ -82,7 +82,11 @@ func FromRecord(record *project.Record, env target.Environment, parts project.Pa
 		if v.IsZero() {
 			v = f.Version
 		}
-		out = append(out, Choice{Name: name, Version: v, File: f, Asked: asked[name], NeededBy: neededBy[name]})
+		c := Choice{Name: name, Version: v, File: f, Asked: asked[name], NeededBy: neededBy[name]}
+		if e.NeedsOf != "" && e.NeedsOf != project.EveryWheel && e.NeedsOf != f.Name && !f.IsSource() {
+			c.Assumed = &Assumption{From: e.NeedsOf, environment: env, present: applies, base: record.SeeSystem}
+		}
+		out = append(out, c)
 	}
 	return out, nil
 }

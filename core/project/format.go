@@ -153,6 +153,9 @@ func (p Package) format(b *bytes.Buffer) {
 		}
 		b.WriteString("]\n")
 	}
+	if p.NeedsOf != "" {
+		fmt.Fprintf(b, "tool.glassjar = { needs-of = %s }\n", tomltext.String(p.NeedsOf))
+	}
 }
 
 // table writes an inline table of the values that are not empty.

@@ -275,6 +275,7 @@ func TestRecordRoundTrip(t *testing.T) {
 	r, err := project.ParseRecord("pylock.toml", []byte(record))
 	require.NoError(t, err)
 	r.Packages = r.Packages[:2]
+	r.Packages[0].NeedsOf = "press_tool-1.0-py3-none-any.whl"
 	r.Left = []project.LeftOut{{Targets: []string{"windows-x86_64 3.12"}, Why: "must has no file for it"}}
 	r.Asked, r.SeeSystem = []string{`press-tool; os_name == "nt"`, "a'b\"c\\d"}, true
 	text := r.Format()
@@ -282,6 +283,7 @@ func TestRecordRoundTrip(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, string(text), string(again.Format()))
 	assert.Equal(t, r.Asked, again.Asked)
+	assert.Equal(t, r.Packages[0].NeedsOf, again.Packages[0].NeedsOf)
 	assert.Equal(t, r.Packages[0].Wheels, again.Packages[0].Wheels)
 	assert.True(t, again.SeeSystem)
 }

@@ -91,7 +91,14 @@ type Package struct {
 	// Directory is a folder of source, VCS a repository.
 	Directory *Directory
 	VCS       *VCS
+	// NeedsOf is the wheel that the needs were read from, where the index does not say whether
+	// others need the same and they were not read; [EveryWheel] where a person had them all
+	// read. It stands in [packages.tool.glassjar].
+	NeedsOf string
 }
+
+// EveryWheel says that the needs of every wheel of an entry were read.
+const EveryWheel = "every wheel"
 
 // Directory is a folder of source that a record names.
 type Directory struct {
@@ -180,6 +187,11 @@ type rawEntry struct {
 	Identities     []map[string]any `toml:"attestation-identities"`
 	VCS            *rawVCS          `toml:"vcs"`
 	Directory      *rawDirectory    `toml:"directory"`
+	Tool           struct {
+		Glassjar struct {
+			NeedsOf string `toml:"needs-of"`
+		} `toml:"glassjar"`
+	} `toml:"tool"`
 }
 
 type rawVCS struct {
@@ -288,7 +300,7 @@ func (e rawEntry) read() (p Package, why string) {
 	if !requirement.ValidName(e.Name) {
 		return p, "its name is not a distribution's name"
 	}
-	p = Package{Name: requirement.Normalize(e.Name), Index: e.Index}
+	p = Package{Name: requirement.Normalize(e.Name), Index: e.Index, NeedsOf: e.Tool.Glassjar.NeedsOf}
 	var err error
 	if e.Version != "" {
 		if p.Version, err = version.Parse(e.Version); err != nil {

@@ -11,9 +11,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"glassjar/core/internal/problems"
 	"glassjar/core/resolve"
 	"glassjar/core/version"
+	"glassjar/internal/problems"
 )
 
 func TestVerdicts(t *testing.T) {
