@@ -4,9 +4,9 @@ import (
 	"fmt"
 
 	"glassjar/core/metadata"
-	"glassjar/core/project"
 	"glassjar/core/requirement"
 	"glassjar/core/target"
+	"glassjar/core/version"
 )
 
 // Assumption is that a wheel needs what another of its release does, as the record says.
@@ -14,7 +14,7 @@ type Assumption struct {
 	// From is the wheel that was read.
 	From        string
 	environment target.Environment
-	present     map[string]project.Package
+	present     map[string]version.Version // of all that is chosen
 	base        bool
 }
 
@@ -39,7 +39,7 @@ func (a *Assumption) Check(c Choice, meta metadata.Metadata) error {
 			continue
 		}
 		have, ok := a.present[need.Key()]
-		if !ok && a.base || ok && (have.Version.IsZero() || need.URL != "" || need.Specifiers.Holds(have.Version)) {
+		if !ok && a.base || ok && (need.URL != "" || need.Specifiers.Holds(have)) {
 			continue
 		}
 		return &AssumedError{Name: c.Name, Version: c.Version.String(), File: c.File.Name, Need: need, From: a.From}

@@ -66,6 +66,7 @@ func FromRecord(record *project.Record, env target.Environment, parts project.Pa
 		}
 	}
 	var out []Choice
+	present := map[string]version.Version{}
 	for _, name := range slices.Sorted(maps.Keys(applies)) {
 		if !wanted[name] {
 			continue
@@ -82,9 +83,10 @@ func FromRecord(record *project.Record, env target.Environment, parts project.Pa
 		if v.IsZero() {
 			v = f.Version
 		}
+		present[name] = v
 		c := Choice{Name: name, Version: v, File: f, Asked: asked[name], NeededBy: neededBy[name]}
 		if e.NeedsOf != "" && e.NeedsOf != project.EveryWheel && e.NeedsOf != f.Name && !f.IsSource() {
-			c.Assumed = &Assumption{From: e.NeedsOf, environment: env, present: applies, base: record.SeeSystem}
+			c.Assumed = &Assumption{From: e.NeedsOf, environment: env, present: present, base: record.SeeSystem}
 		}
 		out = append(out, c)
 	}
