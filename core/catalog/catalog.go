@@ -6,10 +6,10 @@
 package catalog
 
 import (
+	"cmp"
 	"context"
 	"maps"
 	"slices"
-	"sort"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -128,20 +128,23 @@ func (c *Catalog) Releases(ctx context.Context, name string) ([]Release, index.S
 func ByVersion(files []index.File) []Release {
 	// Whatever order an index lists them in; of two ways to write a version the
 	// first by name counts.
-	files = slices.SortedFunc(slices.Values(files), func(a, b index.File) int { return strings.Compare(a.Name, b.Name) })
-	at := map[string]int{}
-	var out []Release
-	for _, f := range files {
-		key := f.Version.Key()
-		i, ok := at[key]
-		if !ok {
-			i = len(out)
-			at[key] = i
-			out = append(out, Release{Version: f.Version})
-		}
-		out[i].Files = append(out[i].Files, f)
+	order := make([]*index.File, len(files))
+	for i := range files {
+		order[i] = &files[i]
 	}
-	sort.Slice(out, func(i, j int) bool { return out[j].Version.Less(out[i].Version) })
+	slices.SortFunc(order, func(a, b *index.File) int {
+		return cmp.Or(b.Version.Compare(a.Version), strings.Compare(a.Name, b.Name))
+	})
+	sorted := make([]index.File, len(files))
+	for i, f := range order {
+		sorted[i] = *f
+	}
+	var out []Release
+	for from, to := 0, 0; from < len(sorted); from = to {
+		for to = from + 1; to < len(sorted) && sorted[to].Version.Equal(sorted[from].Version); to++ {
+		}
+		out = append(out, Release{sorted[from].Version, sorted[from:to:to]})
+	}
 	return out
 }
 

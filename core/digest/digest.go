@@ -24,6 +24,10 @@ var makers = map[string]func() hash.Hash{
 	"sha3_384": func() hash.Hash { return sha3.New384() }, "sha3_512": func() hash.Hash { return sha3.New512() },
 }
 
+// sizes are the algorithms' in bytes.
+var sizes = map[string]int{"md5": md5.Size, "sha1": sha1.Size, "sha224": sha256.Size224, SHA256: sha256.Size, "sha384": sha512.Size384, "sha512": sha512.Size,
+	"sha3_224": 28, "sha3_256": 32, "sha3_384": 48, "sha3_512": 64}
+
 // weak are algorithms for which other content with the same hash can be made.
 var weak = []string{"md5", "sha1"}
 
@@ -54,8 +58,7 @@ func Fault(hashes map[string]string) string {
 		if makers[algorithm] == nil {
 			continue
 		}
-		raw, err := hex.DecodeString(hashes[algorithm])
-		if err != nil || len(raw) != makers[algorithm]().Size() {
+		if text := hashes[algorithm]; len(text) != 2*sizes[algorithm] || strings.Trim(text, "0123456789abcdefABCDEF") != "" {
 			return algorithm
 		}
 	}
@@ -63,6 +66,11 @@ func Fault(hashes map[string]string) string {
 }
 
 func sorted(hashes map[string]string) []string {
+	if len(hashes) == 1 {
+		for name := range hashes {
+			return []string{name}
+		}
+	}
 	var names []string
 	for name := range hashes {
 		names = append(names, name)

@@ -229,6 +229,8 @@ type Response struct {
 	ContentType string
 	// Size is the announced length, -1 if there is none.
 	Size int64
+	// ETag is its validator, empty if there is none.
+	ETag string
 }
 
 // do makes one request; header may be nil.
@@ -304,7 +306,14 @@ func named(shown string, err error) error {
 // breaks and the server can go on from a place. The error is a [*StatusError],
 // [*NetworkError], [*OfflineError] or [*InsecureError], or the context's.
 func (c *Client) Get(ctx context.Context, address, accept string) (*Response, error) {
+	return c.get(ctx, address, accept, "")
+}
+
+func (c *Client) get(ctx context.Context, address, accept, etag string) (*Response, error) {
 	header := http.Header{}
+	if etag != "" {
+		header.Set("If-None-Match", etag)
+	}
 	if accept != "" {
 		header.Set("Accept", accept)
 	}
@@ -312,13 +321,24 @@ func (c *Client) Get(ctx context.Context, address, accept string) (*Response, er
 	if err != nil {
 		return nil, err
 	}
+	if res.StatusCode == http.StatusNotModified && etag != "" {
+		return nil, res.Body.Close()
+	}
 	if res.StatusCode != http.StatusOK {
 		res.Body.Close()
 		return nil, &StatusError{Redact(address), res.StatusCode}
 	}
+	header.Del("If-None-Match")
 	body := &resuming{client: c, ctx: ctx, address: address, header: header, body: res.Body, size: res.ContentLength, left: c.retries(),
 		ranges: res.Header.Get("Accept-Ranges") == "bytes", etag: res.Header.Get("ETag")}
-	return &Response{Body: body, URL: res.Request.URL, ContentType: res.Header.Get("Content-Type"), Size: res.ContentLength}, nil
+	return &Response{Body: body, URL: res.Request.URL, ContentType: res.Header.Get("Content-Type"), Size: res.ContentLength, ETag: res.Header.Get("ETag")}, nil
+}
+
+// GetChanged is [Client.Get] for what may have a validator: the response is nil where it has not
+// changed since it had that one (RFC 9110, section 13.1.2). An empty one is always asked for
+// anew.
+func (c *Client) GetChanged(ctx context.Context, address, accept, etag string) (*Response, error) {
+	return c.get(ctx, address, accept, etag)
 }
 
 // Read is the whole body at an address, from the cache if that is allowed; more than
@@ -412,6 +432,9 @@ func loopback(host string) bool {
 
 // Redact is the address without credentials.
 func Redact(address string) string {
+	if !strings.ContainsAny(address, "@?") {
+		return address
+	}
 	u, err := url.Parse(address)
 	if err != nil {
 		// What does not parse may still hold a password.

@@ -5,6 +5,8 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
+	"fmt"
+	"hash/crc32"
 	"net/http"
 	"net/url"
 	"os"
@@ -25,7 +27,7 @@ type kept struct {
 	ETag        string    `json:"etag,omitempty"`
 	Modified    string    `json:"last_modified,omitempty"`
 	Until       time.Time `json:"fresh_until"`
-	Sum         string    `json:"sha256"`
+	Sum         string    `json:"crc32c"` // of the body: against damage, nobody else writes here
 	body        []byte
 }
 
@@ -107,6 +109,10 @@ func (k *kept) response() *Response {
 	return &Response{URL: u, ContentType: k.ContentType, Size: int64(len(k.body))}
 }
 
+func checksum(data []byte) string {
+	return fmt.Sprintf("%08x", crc32.Checksum(data, crc32.MakeTable(crc32.Castagnoli)))
+}
+
 func (c *Client) keptFile(address, accept string) string {
 	sum := sha256.Sum256([]byte(Redact(address) + "\n" + accept))
 	name := hex.EncodeToString(sum[:])
@@ -125,8 +131,7 @@ func (c *Client) kept(address, accept string) *kept {
 	}
 	head, body, ok := bytes.Cut(data, []byte("\n"))
 	k := &kept{body: body}
-	sum := sha256.Sum256(body)
-	if !ok || json.Unmarshal(head, k) != nil || k.Sum != hex.EncodeToString(sum[:]) {
+	if !ok || json.Unmarshal(head, k) != nil || k.Sum != checksum(body) {
 		return nil
 	}
 	return k
@@ -138,8 +143,7 @@ func (c *Client) keep(address, accept string, k *kept) {
 	if c.Cache == "" || k == nil {
 		return
 	}
-	sum := sha256.Sum256(k.body)
-	k.Sum = hex.EncodeToString(sum[:])
+	k.Sum = checksum(k.body)
 	head, err := json.Marshal(k)
 	if err == nil {
 		_ = atomicfile.Cache(c.keptFile(address, accept), append(append(head, '\n'), k.body...))

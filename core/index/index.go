@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 	"time"
 
@@ -121,11 +122,14 @@ type Source interface {
 
 // describe fills in what a file's name says. It reports false for a file that
 // is no package, or of another distribution.
-func (f *File) describe(name string) bool {
-	wheel, err := metadata.ParseWheelName(f.Name)
+func (f *File) describe(name string) bool { return f.describeBy(new(metadata.Names), name) }
+
+// describeBy is describe for one of many files.
+func (f *File) describeBy(names *metadata.Names, name string) bool {
+	wheel, err := names.Wheel(f.Name)
 	if err == nil {
 		f.Wheel, f.Distribution, f.Version = &wheel, wheel.Name, wheel.Version
-	} else if s, bad := metadata.ParseSdistName(f.Name); bad == nil {
+	} else if s, bad := names.Sdist(f.Name); bad == nil {
 		f.Distribution, f.Version = s.Name, s.Version
 	} else {
 		if !strings.HasSuffix(f.Name, ".whl") {
@@ -139,6 +143,9 @@ func (f *File) describe(name string) bool {
 
 // usable splits files into those that can be used and those with a fault.
 func usable(files []File) (good, bad []File) {
+	if !slices.ContainsFunc(files, func(f File) bool { return f.Fault != "" }) {
+		return files, nil
+	}
 	for _, f := range files {
 		if f.Fault == "" {
 			good = append(good, f)

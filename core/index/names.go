@@ -5,14 +5,16 @@ import (
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
-	"encoding/json"
 	"errors"
+	"io"
 	"mime"
 	"os"
 	"path/filepath"
 	"slices"
 	"strings"
 	"time"
+
+	"github.com/go-json-experiment/json/jsontext"
 
 	"glassjar/core/atomicfile"
 	"glassjar/core/fetch"
@@ -35,17 +37,36 @@ func (s *Server) Names(ctx context.Context) ([]string, error) {
 			return names, nil
 		}
 	}
-	names, err := s.askNames(ctx)
+	names, etag, err := s.askNames(ctx, readETag(file, statErr))
+	if err == nil && names == nil && etag != "" {
+		now := time.Now() // it has not changed
+		_ = os.Chtimes(file, now, now)
+		return readNames(file)
+	}
 	if err != nil {
 		if kept, readErr := readNames(file); file != "" && readErr == nil && ctx.Err() == nil {
 			return kept, nil // an old list is better than none
 		}
 		return nil, err
 	}
-	slices.Sort(names)
+	if !slices.IsSorted(names) {
+		slices.Sort(names)
+	}
 	names = slices.Compact(names)
-	keepNames(file, names)
+	keepNames(file, etag, names)
 	return names, nil
+}
+
+// readETag is the validator of the list that is kept, in a file beside it.
+func readETag(file string, statErr error) string {
+	if file == "" || statErr != nil {
+		return ""
+	}
+	data, err := os.ReadFile(strings.TrimSuffix(file, ".txt") + ".etag")
+	if err != nil {
+		return ""
+	}
+	return string(data)
 }
 
 func (s *Server) namesFile() string {
@@ -73,51 +94,87 @@ func readNames(file string) ([]string, error) {
 
 // keepNames writes the file whole or not at all. Where that fails the index is
 // asked again, so there is no error.
-func keepNames(file string, names []string) {
-	if file != "" && len(names) > 0 {
-		_ = atomicfile.Cache(file, []byte(strings.Join(names, "\n")+"\n"))
+func keepNames(file, etag string, names []string) {
+	if file == "" || len(names) == 0 {
+		return
+	}
+	beside := strings.TrimSuffix(file, ".txt") + ".etag"
+	os.Remove(beside) // it must not tell of a list that is not there
+	if atomicfile.Cache(file, []byte(strings.Join(names, "\n")+"\n")) == nil && etag != "" {
+		_ = atomicfile.Cache(beside, []byte(etag))
 	}
 }
 
-// askNames asks for the list of all names.
-func (s *Server) askNames(ctx context.Context) ([]string, error) {
-	data, res, err := s.client.Read(ctx, s.address, accept, limits.Names)
-	if err != nil {
-		return nil, err
+// askNames asks for the list of all names, and reads it while it comes. It is nil where it is
+// as before.
+func (s *Server) askNames(ctx context.Context, before string) (names []string, etag string, err error) {
+	res, err := s.client.GetChanged(ctx, s.address, accept, before)
+	if err != nil || res == nil {
+		return nil, before, err
 	}
-	var names []string
-	if kind, _, _ := mime.ParseMediaType(res.ContentType); isJSON(kind) {
-		var list struct {
-			Meta     meta
-			Projects []struct{ Name string }
-		}
-		if err := json.Unmarshal(data, &list); err != nil || list.Meta.fault() != nil {
-			return nil, &NotIndexError{s.Address(), "its list of names is not what the standard says"}
-		}
-		if err := tooManyNames(len(list.Projects), s.Address()); err != nil {
-			return nil, err
-		}
-		for _, p := range list.Projects {
-			if requirement.ValidName(p.Name) {
-				names = append(names, requirement.Normalize(p.Name))
-			}
-		}
-		return names, nil
-	}
-	_, err = eachAnchor(data, res.URL, func(a anchor) error {
-		if requirement.ValidName(a.text) {
-			names = append(names, requirement.Normalize(a.text))
+	defer res.Body.Close()
+	body := &limits.Reader{R: res.Body, What: s.Address(), Limit: limits.Names}
+	add := func(name string) error {
+		if requirement.ValidName(name) {
+			names = append(names, requirement.Normalize(name))
 		}
 		return tooManyNames(len(names), s.Address())
-	})
+	}
+	if kind, _, _ := mime.ParseMediaType(res.ContentType); isJSON(kind) {
+		err = jsonNames(body, add)
+	} else {
+		_, err = eachAnchor(body, res.URL, func(a anchor) error { return add(a.text) })
+	}
 	var large *limits.Error
-	if errors.As(err, &large) {
-		return nil, err
+	var network *fetch.NetworkError
+	switch {
+	case err == nil:
+		return names, res.ETag, nil
+	case ctx.Err() != nil:
+		return nil, "", ctx.Err()
+	case errors.As(err, &large), errors.As(err, &network):
+		return nil, "", err
+	case errors.Is(err, errPage):
+		return nil, "", &NotIndexError{s.Address(), "its list of names is not what the standard says"}
 	}
-	if err != nil {
-		return nil, &NotIndexError{fetch.Redact(s.address), err.Error()}
+	return nil, "", &NotIndexError{s.Address(), err.Error()}
+}
+
+// jsonNames reads a list of names in JSON (PEP 691).
+func jsonNames(body io.Reader, add func(name string) error) error {
+	r := &pageReader{d: jsontext.NewDecoder(body, lenient...), shared: map[string]string{}}
+	var says meta
+	var failed error
+	err := r.object(func(key string) error {
+		switch key {
+		case "meta":
+			return r.into(&says)
+		case "projects":
+			return r.list(func() error {
+				return r.object(func(key string) error {
+					raw, err := r.d.ReadValue()
+					if err != nil || key != "name" {
+						return err
+					}
+					name, err := r.text(raw)
+					if err != nil {
+						return err
+					}
+					failed = add(name)
+					return failed
+				})
+			})
+		}
+		return r.d.SkipValue()
+	})
+	var network *fetch.NetworkError
+	if failed != nil || errors.As(err, &network) {
+		return err
 	}
-	return names, nil
+	if err != nil || says.fault() != nil {
+		return errPage
+	}
+	return nil
 }
 
 // tooManyNames is a [*limits.Error] for an index with more names than are read.

@@ -61,6 +61,39 @@ func TestNamesAreKept(t *testing.T) {
 	assert.Error(t, err)
 }
 
+// A list that has not changed is not sent again, in whatever form it comes.
+func TestNamesThatHaveNotChanged(t *testing.T) {
+	for kind, text := range map[string]string{
+		index.TypeJSON: `{"projects": [{"_serial": {"a": [1]}, "name": "Press_House"}, {"name": "apple"}], "meta": {"api-version": "1.1"}}`,
+		index.TypeHTML: `<html><body><a href="/a/">apple</a><a href="/p/">Press_House</a></body></html>`,
+	} {
+		var sent, unchanged atomic.Int64
+		s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			w.Header().Set("ETag", `"ripe"`)
+			if r.Header.Get("If-None-Match") == `"ripe"` {
+				unchanged.Add(1)
+				w.WriteHeader(http.StatusNotModified)
+				return
+			}
+			sent.Add(1)
+			w.Header().Set("Content-Type", kind)
+			fmt.Fprint(w, text)
+		}))
+		cache := t.TempDir()
+		for range 3 {
+			list, err := index.NewServer("x", s.URL+"/simple/", &fetch.Client{Cache: cache}).Names(ctx)
+			require.NoError(t, err)
+			assert.Equal(t, []string{"apple", "press-house"}, list)
+			kept, err := filepath.Glob(filepath.Join(cache, "names", "*.txt"))
+			require.NoError(t, err)
+			old := time.Now().Add(-2 * time.Hour)
+			require.NoError(t, os.Chtimes(kept[0], old, old))
+		}
+		s.Close()
+		assert.Equal(t, []int64{1, 2}, []int64{sent.Load(), unchanged.Load()}, kind)
+	}
+}
+
 // What a wheel has inside is told the same by every kind of index.
 func TestInside(t *testing.T) {
 	dir := t.TempDir()

@@ -2,18 +2,15 @@ package index
 
 import (
 	"bytes"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
 	"net/url"
 	"path"
 	"strings"
-	"time"
 
 	"golang.org/x/net/html"
 
-	"glassjar/core/digest"
 	"glassjar/core/fetch"
 	"glassjar/core/limits"
 	"glassjar/core/metadata"
@@ -30,119 +27,6 @@ func (m meta) fault() error {
 		return fmt.Errorf("its API has version %q; this program knows 1", m.APIVersion)
 	}
 	return nil
-}
-
-// jsonFile is a file in a page of JSON.
-type jsonFile struct {
-	Filename       string
-	URL            string
-	Hashes         map[string]string
-	RequiresPython *string         `json:"requires-python"`
-	CoreMetadata   json.RawMessage `json:"core-metadata"`
-	DistMetadata   json.RawMessage `json:"dist-info-metadata"`
-	Yanked         json.RawMessage
-	Size           *int64
-	Provenance     *string
-	UploadTime     *time.Time `json:"upload-time"`
-}
-
-// parseJSON reads a distribution's page in JSON (PEP 691, 700, 714, 740), one file after
-// the other: pages are large.
-func parseJSON(data []byte, base *url.URL) ([]File, Standing, error) {
-	d := json.NewDecoder(bytes.NewReader(data))
-	other := errors.New("its page is not what the standard says")
-	if t, err := d.Token(); err != nil || t != json.Delim('{') {
-		return nil, Standing{}, other
-	}
-	var out []File
-	var says jsonStanding
-	listed := false
-	for d.More() {
-		key, err := d.Token()
-		if err != nil {
-			return nil, Standing{}, other
-		}
-		var into any = &json.RawMessage{}
-		switch key {
-		case "meta":
-			into = &says.Meta
-		case "project-status":
-			into = &says.Status
-		case "alternate-locations":
-			into = &says.Alternates
-		case "files":
-			listed = true
-			if out, err = jsonFiles(d, base); err != nil {
-				var large *limits.Error
-				if errors.As(err, &large) {
-					return nil, Standing{}, err
-				}
-				return nil, Standing{}, other
-			}
-			continue
-		}
-		if err := d.Decode(into); err != nil && key != "project-status" && key != "alternate-locations" {
-			return nil, Standing{}, other
-		}
-	}
-	if _, err := d.Token(); err != nil || !listed {
-		return nil, Standing{}, other
-	}
-	if err := says.Meta.fault(); err != nil {
-		return nil, Standing{}, err
-	}
-	return out, says.standing(), nil
-}
-
-// jsonFiles reads a list of files.
-func jsonFiles(d *json.Decoder, base *url.URL) (out []File, err error) {
-	if t, err := d.Token(); err != nil || t != json.Delim('[') {
-		return nil, errors.New("it is no list")
-	}
-	for entries := 1; d.More(); entries++ {
-		var in jsonFile
-		if err := d.Decode(&in); err != nil {
-			return nil, err
-		}
-		if at, err := base.Parse(in.URL); err == nil && in.Filename != "" {
-			out = append(out, in.file(at, base))
-		}
-		if err := tooMany(entries, base); err != nil {
-			return out, err
-		}
-	}
-	_, err = d.Token()
-	return out, err
-}
-
-// file is what an entry of a page says, which stands at an address.
-func (in jsonFile) file(at, base *url.URL) File {
-	f := File{Name: in.Filename, URL: at.String(), Hashes: digest.Normal(in.Hashes), Size: -1, doubtful: path.Base(at.Path) != in.Filename}
-	if in.RequiresPython != nil {
-		f.RequiresPython = *in.RequiresPython
-	}
-	if in.Size != nil {
-		f.Size = *in.Size
-	}
-	if in.UploadTime != nil {
-		f.Uploaded = in.UploadTime.UTC()
-	}
-	if in.Provenance != nil {
-		f.Provenance = absolute(base, *in.Provenance)
-	}
-	raw := in.CoreMetadata
-	if raw == nil {
-		raw = in.DistMetadata
-	}
-	f.HasMetadata = json.Unmarshal(raw, &f.MetadataHashes) == nil && f.MetadataHashes != nil || string(raw) == "true"
-	f.MetadataHashes = digest.Normal(f.MetadataHashes)
-	var reason string
-	if json.Unmarshal(in.Yanked, &reason) == nil && len(in.Yanked) > 0 && string(in.Yanked) != "null" {
-		f.Yanked, f.YankedReason = true, reason
-	} else {
-		f.Yanked = string(in.Yanked) == "true"
-	}
-	return f
 }
 
 // absolute is an address of a page, empty for none.
@@ -171,8 +55,8 @@ type head struct {
 
 // eachAnchor gives the anchors of a page, with <base> and the API's version taken into
 // account. An error of give ends it.
-func eachAnchor(data []byte, base *url.URL, give func(anchor) error) (out head, err error) {
-	z := html.NewTokenizer(bytes.NewReader(data))
+func eachAnchor(text io.Reader, base *url.URL, give func(anchor) error) (out head, err error) {
+	z := html.NewTokenizer(text)
 	var open *anchor
 	done := func() error {
 		if open == nil {
@@ -238,7 +122,7 @@ func eachAnchor(data []byte, base *url.URL, give func(anchor) error) (out head, 
 func parseHTML(data []byte, base *url.URL) ([]File, Standing, error) {
 	var out []File
 	entries := 0
-	page, err := eachAnchor(data, base, func(a anchor) error {
+	page, err := eachAnchor(bytes.NewReader(data), base, func(a anchor) error {
 		if f := a.file(); packageEnding(f.Name) || isSdist(f.Name) {
 			out = append(out, f)
 		}

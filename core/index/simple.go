@@ -3,9 +3,9 @@ package index
 import (
 	"archive/zip"
 	"context"
-	"crypto/sha256"
 	"errors"
 	"fmt"
+	"hash/crc32"
 	"io"
 	"mime"
 	"net/http"
@@ -31,7 +31,7 @@ type Server struct {
 	name, address string
 	client        *fetch.Client
 	pages         once.Map[string, page]
-	understood    once.Map[string, page] // by name, content type and SHA-256 of the answer
+	understood    once.Map[string, page] // by name, content type, length and checksum of the answer
 }
 
 // page is what a distribution's page says.
@@ -122,8 +122,8 @@ func (s *Server) readPage(ctx context.Context, name string) (page, error) {
 // understand is what an answer says of a distribution. An answer that has not changed is read
 // once.
 func (s *Server) understand(name string, data []byte, res *fetch.Response) (page, error) {
-	sum := sha256.Sum256(data)
-	return s.understood.Do(name+" "+res.ContentType+" "+string(sum[:]), func() (page, error) {
+	sum := fmt.Sprintf("%s %s %d %08x", name, res.ContentType, len(data), crc32.Checksum(data, crc32.MakeTable(crc32.Castagnoli)))
+	return s.understood.Do(sum, func() (page, error) {
 		p, err := parsePage(data, res)
 		var large *limits.Error
 		if err != nil && !errors.As(err, &large) {
@@ -133,6 +133,7 @@ func (s *Server) understand(name string, data []byte, res *fetch.Response) (page
 			return page{standing: p.standing}, err
 		}
 		kept := p.files[:0]
+		var names metadata.Names
 		for _, f := range p.files {
 			if !plausible(f.Hashes) || !plausible(f.MetadataHashes) {
 				return page{standing: p.standing}, &NotIndexError{fetch.Redact(s.pageAddress(name)), "it gives a hash that is none, for " + f.Name}
@@ -144,7 +145,7 @@ func (s *Server) understand(name string, data []byte, res *fetch.Response) (page
 			}
 			p.doubtful = p.doubtful || f.doubtful
 			// Pages list other things too; what is named like a package should be one.
-			if f.describe(name) || f.Fault != "" && packageEnding(f.Name) {
+			if f.describeBy(&names, name) || f.Fault != "" && packageEnding(f.Name) {
 				kept = append(kept, f)
 			}
 		}

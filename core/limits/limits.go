@@ -63,6 +63,23 @@ func (e *Error) Error() string {
 	return fmt.Sprintf("%s has more than %d %s, which is more than is read", e.What, e.Limit, e.Unit)
 }
 
+// Reader reads no more than a limit; where there is more it ends with an [*Error].
+type Reader struct {
+	R io.Reader
+	// What is read, and how many bytes of it there may be.
+	What  string
+	Limit int64
+	read  int64
+}
+
+func (r *Reader) Read(p []byte) (int, error) {
+	n, err := r.R.Read(p)
+	if r.read += int64(n); r.read > r.Limit {
+		return n, &Error{What: r.What, Limit: r.Limit, Unit: "bytes"}
+	}
+	return n, err
+}
+
 // ReadAll reads what has at most so many bytes; the error is an [*Error] for more.
 func ReadAll(r io.Reader, what string, limit int64) ([]byte, error) {
 	data, err := io.ReadAll(io.LimitReader(r, limit+1))

@@ -40,8 +40,19 @@ var (
 	fileNameForm = lazy.Pattern(`^[A-Za-z0-9](?:[A-Za-z0-9._]*[A-Za-z0-9])?$`)
 )
 
+// Names reads the names of many files, of which most have parts in common. The zero value is
+// ready.
+type Names struct {
+	names    map[string]string
+	versions map[string]version.Version
+	tags     map[string][]tags.Tag
+}
+
 // ParseWheelName reads a wheel's file name. The error wraps [ErrInvalid].
-func ParseWheelName(file string) (WheelName, error) {
+func ParseWheelName(file string) (WheelName, error) { return new(Names).Wheel(file) }
+
+// Wheel is [ParseWheelName].
+func (n *Names) Wheel(file string) (WheelName, error) {
 	fail := func(why string) (WheelName, error) {
 		return WheelName{}, Invalid("%q is not the name of a wheel: %s", file, why)
 	}
@@ -53,13 +64,13 @@ func ParseWheelName(file string) (WheelName, error) {
 	if len(parts) != 5 && len(parts) != 6 {
 		return fail("it needs five or six parts with '-' between")
 	}
-	// Doubled underscores cannot come from the escaping that the format asks for.
-	if !fileNameForm().MatchString(parts[0]) || strings.Contains(parts[0], "__") {
+	name, ok := n.name(parts[0])
+	if !ok {
 		return fail("the distribution's name is not escaped as it should be")
 	}
-	w := WheelName{Name: requirement.Normalize(parts[0])}
+	w := WheelName{Name: name}
 	var err error
-	if w.Version, err = version.Parse(parts[1]); err != nil || strings.TrimSpace(parts[1]) != parts[1] {
+	if w.Version, err = n.version(parts[1]); err != nil || strings.TrimSpace(parts[1]) != parts[1] {
 		return fail(parts[1] + " is not a version")
 	}
 	if len(parts) == 6 {
@@ -72,10 +83,54 @@ func ParseWheelName(file string) (WheelName, error) {
 			w.Build.Number = "0"
 		}
 	}
-	if w.Tags, err = tags.Parse(strings.Join(parts[len(parts)-3:], "-")); err != nil {
+	if w.Tags, err = n.tagSet(stem[len(stem)-len(strings.Join(parts[len(parts)-3:], "-")):]); err != nil {
 		return fail(err.Error())
 	}
 	return w, nil
+}
+
+// name is the normal form of a name as a file has it.
+func (n *Names) name(text string) (string, bool) {
+	if have, ok := n.names[text]; ok {
+		return have, true
+	}
+	// Doubled underscores cannot come from the escaping that the format asks for.
+	if !fileNameForm().MatchString(text) || strings.Contains(text, "__") {
+		return "", false
+	}
+	if n.names == nil {
+		n.names = map[string]string{}
+	}
+	n.names[text] = requirement.Normalize(text)
+	return n.names[text], true
+}
+
+func (n *Names) version(text string) (version.Version, error) {
+	if have, ok := n.versions[text]; ok {
+		return have, nil
+	}
+	v, err := version.Parse(text)
+	if err == nil {
+		if n.versions == nil {
+			n.versions = map[string]version.Version{}
+		}
+		n.versions[text] = v
+	}
+	return v, err
+}
+
+func (n *Names) tagSet(text string) ([]tags.Tag, error) {
+	if have, ok := n.tags[text]; ok {
+		return have, nil
+	}
+	set, err := tags.Parse(text)
+	if err == nil {
+		if n.tags == nil {
+			n.tags = map[string][]tags.Tag{}
+		}
+		n.tags[text] = set
+	}
+	return set, err
 }
 
 // SdistName is what the name of a source distribution says (PEP 625).
@@ -87,7 +142,10 @@ type SdistName struct {
 
 // ParseSdistName reads a source distribution's file name, ".tar.gz" or ".zip".
 // The error wraps [ErrInvalid].
-func ParseSdistName(file string) (SdistName, error) {
+func ParseSdistName(file string) (SdistName, error) { return new(Names).Sdist(file) }
+
+// Sdist is [ParseSdistName].
+func (n *Names) Sdist(file string) (SdistName, error) {
 	stem, ok := strings.CutSuffix(file, ".tar.gz")
 	if !ok {
 		stem, ok = strings.CutSuffix(file, ".zip")
@@ -96,7 +154,7 @@ func ParseSdistName(file string) (SdistName, error) {
 	if !ok || i < 0 || !requirement.ValidName(stem[:i]) {
 		return SdistName{}, Invalid("%q is not the name of a source distribution", file)
 	}
-	v, err := version.Parse(stem[i+1:])
+	v, err := n.version(stem[i+1:])
 	if err != nil {
 		return SdistName{}, Invalid("%q is not the name of a source distribution: %v", file, err)
 	}

@@ -113,9 +113,25 @@ func ValidName(text string) bool {
 	return true
 }
 
+// normal reports whether a name is in its normal form already.
+func normal(name string) bool {
+	for i := 0; i < len(name); i++ {
+		switch c := name[i]; {
+		case c >= 'a' && c <= 'z' || c >= '0' && c <= '9':
+		case c == '-' && i > 0 && i < len(name)-1 && name[i-1] != '-':
+		default:
+			return false
+		}
+	}
+	return true
+}
+
 // Normalize is the normal form of a name (PEP 503): lower case, and every run
 // of '-', '_' and '.' one '-'.
 func Normalize(name string) string {
+	if normal(name) {
+		return name
+	}
 	var b strings.Builder
 	b.Grow(len(name))
 	gap := false

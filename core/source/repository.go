@@ -10,10 +10,11 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
-	"regexp"
 	"slices"
 	"strings"
 	"time"
+
+	"glassjar/core/internal/lazy"
 )
 
 // Repository is a place of versioned source (PEP 508, 610: "git+https://…@v1.2").
@@ -89,9 +90,9 @@ func (r Repository) Sum() string {
 	return hex.EncodeToString(sum[:])
 }
 
-var commitPattern = regexp.MustCompile(`^(?:[0-9a-fA-F]{40}|[0-9a-fA-F]{64})$`)
+var commitPattern = lazy.Pattern(`^(?:[0-9a-fA-F]{40}|[0-9a-fA-F]{64})$`)
 
-func isCommit(text string) bool { return commitPattern.MatchString(text) }
+func isCommit(text string) bool { return commitPattern().MatchString(text) }
 
 // RepositoryError says that a repository cannot be had.
 type RepositoryError struct {
