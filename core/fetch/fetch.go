@@ -385,7 +385,7 @@ func (c *Client) readOnce(ctx context.Context, address, accept string, limit int
 	case res.StatusCode != http.StatusOK:
 		return nil, nil, &StatusError{Redact(address), res.StatusCode}
 	}
-	data, err := io.ReadAll(io.LimitReader(res.Body, limit+1))
+	data, err := readBody(res, limit)
 	switch {
 	case ctx.Err() != nil:
 		return nil, nil, ctx.Err()
@@ -396,6 +396,17 @@ func (c *Client) readOnce(ctx context.Context, address, accept string, limit int
 	}
 	keep(address, accept, newKept(res, data))
 	return data, &Response{URL: res.Request.URL, ContentType: res.Header.Get("Content-Type"), Size: int64(len(data))}, nil
+}
+
+// readBody is a body, and one byte more than a limit where it is longer. What is announced is read
+// into as much memory as it takes, not into ever larger pieces.
+func readBody(res *http.Response, limit int64) ([]byte, error) {
+	if n := res.ContentLength; n > 0 && n <= limit {
+		data := make([]byte, n)
+		_, err := io.ReadFull(res.Body, data)
+		return data, err
+	}
+	return io.ReadAll(io.LimitReader(res.Body, limit+1))
 }
 
 // plain takes the request's words off an error: they repeat the address, and

@@ -3,6 +3,7 @@ package near
 
 import (
 	"math/bits"
+	"slices"
 	"sort"
 	"strings"
 
@@ -45,7 +46,7 @@ func Names(name string, known []string) []string {
 func farness(name, k string, mine uint64, limit int) int {
 	theirs := lettersOf(k)
 	if abs(len(k)-len(name)) <= limit && bits.OnesCount64(mine^theirs) <= 2*limit {
-		if far := project.Distance(name, k); far <= limit {
+		if far := distance(name, k, limit); far <= limit {
 			return far
 		}
 	}
@@ -57,10 +58,49 @@ func farness(name, k string, mine uint64, limit int) int {
 		return limit + 1
 	}
 	first, rest, ok := strings.Cut(k, "-")
-	if ok && rest != "" && abs(len(first)-len(name)) <= limit && bits.OnesCount64(mine^lettersOf(first)) <= 2*limit && project.Distance(name, first) <= limit {
+	if ok && rest != "" && abs(len(first)-len(name)) <= limit && bits.OnesCount64(mine^lettersOf(first)) <= 2*limit && distance(name, first, limit) <= limit {
 		return limit + 2
 	}
 	return -1
+}
+
+// distance is [project.Distance] where that is within a limit, else more than it. It is asked for
+// hundreds of thousands of names: only what can still be within is worked out, without memory of
+// its own.
+func distance(a, b string, limit int) int {
+	const longest = 64
+	if len(b) >= longest {
+		return project.Distance(a, b)
+	}
+	far := limit + 1
+	var rows [3][longest]int
+	before, last, now := &rows[0], &rows[1], &rows[2]
+	for j := range len(b) + 1 {
+		before[j], last[j] = far, min(j, far)
+	}
+	for i := 1; i <= len(a); i++ {
+		for j := range len(b) + 1 {
+			now[j] = far
+		}
+		now[0] = min(i, far)
+		least := now[0]
+		for j := max(1, i-limit); j <= min(len(b), i+limit); j++ {
+			cost := 1
+			if a[i-1] == b[j-1] {
+				cost = 0
+			}
+			now[j] = min(last[j]+1, now[j-1]+1, last[j-1]+cost, far)
+			if i > 1 && j > 1 && a[i-1] == b[j-2] && a[i-2] == b[j-1] {
+				now[j] = min(now[j], before[j-2]+1)
+			}
+			least = min(least, now[j])
+		}
+		if least >= far && slices.Min(last[:len(b)+1]) >= far {
+			return far
+		}
+		before, last, now = last, now, before
+	}
+	return last[len(b)]
 }
 
 // lettersOf is the set of a name's letters and digits, a bit each.
