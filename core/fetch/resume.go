@@ -100,8 +100,11 @@ type RemoteFile struct {
 	ctx     context.Context
 	address string
 	size    int64
-	// tail is the end of the file, which was read first.
-	tail []byte
+	// tail is the end of the file, which was read first; part is what was asked for last, from
+	// partAt on, and more the least that is asked for next.
+	tail, part []byte
+	partAt     int64
+	more       int64
 }
 
 // tailSize is how much of a file's end is read first: enough for most
@@ -132,7 +135,7 @@ func (c *Client) remote(ctx context.Context, address string) (*RemoteFile, error
 		return nil, &WholeError{res.Body}
 	}
 	defer res.Body.Close()
-	f := &RemoteFile{client: c, ctx: ctx, address: address}
+	f := &RemoteFile{client: c, ctx: ctx, address: address, more: tailSize}
 	switch res.StatusCode {
 	case http.StatusPartialContent:
 		var from, to int64
@@ -161,35 +164,42 @@ func (f *RemoteFile) broke(err error) error {
 // Size is the whole file's, in bytes.
 func (f *RemoteFile) Size() int64 { return f.size }
 
-// ReadAt reads from the part that is here, else asks for it.
-func (f *RemoteFile) ReadAt(p []byte, off int64) (int, error) {
-	if start := f.size - int64(len(f.tail)); off >= start {
-		n := copy(p, f.tail[min(off-start, int64(len(f.tail))):])
-		if n < len(p) {
+// ReadAt reads from what is here, else asks for more than is wanted: an archive is read in many
+// small pieces that lie beside each other. One goroutine may read at a time.
+func (f *RemoteFile) ReadAt(p []byte, off int64) (n int, err error) {
+	for n < len(p) {
+		at, start := off+int64(n), f.size-int64(len(f.tail))
+		switch {
+		case at >= f.size:
 			return n, io.EOF
+		case at >= start:
+			n += copy(p[n:], f.tail[at-start:])
+		case at >= f.partAt && at < f.partAt+int64(len(f.part)):
+			n += copy(p[n:], f.part[at-f.partAt:])
+		default:
+			if err := f.client.repeat(f.ctx, func() error { return f.ask(at, min(max(int64(len(p)-n), f.more), start-at)) }); err != nil {
+				return n, err
+			}
+			f.more *= 4
 		}
-		return n, nil
 	}
-	n := 0
-	err := f.client.repeat(f.ctx, func() (err error) {
-		n, err = f.readPart(p, off)
-		return err
-	})
-	return n, err
+	return n, nil
 }
 
-func (f *RemoteFile) readPart(p []byte, off int64) (int, error) {
-	res, err := f.client.do(f.ctx, f.address, http.Header{"Range": {fmt.Sprintf("bytes=%d-%d", off, off+int64(len(p))-1)}})
+// ask asks for a part.
+func (f *RemoteFile) ask(at, length int64) error {
+	res, err := f.client.do(f.ctx, f.address, http.Header{"Range": {fmt.Sprintf("bytes=%d-%d", at, at+length-1)}})
 	if err != nil {
-		return 0, err
+		return err
 	}
 	defer res.Body.Close()
 	if res.StatusCode != http.StatusPartialContent {
-		return 0, ErrNoRanges
+		return ErrNoRanges
 	}
-	n, err := io.ReadFull(res.Body, p)
-	if err != nil {
-		return n, f.broke(err)
+	part := make([]byte, length)
+	if _, err := io.ReadFull(res.Body, part); err != nil {
+		return f.broke(err)
 	}
-	return n, nil
+	f.part, f.partAt = part, at
+	return nil
 }

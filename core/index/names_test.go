@@ -1,7 +1,10 @@
 package index_test
 
 import (
+	"archive/zip"
+	"bytes"
 	"fmt"
+	"math/rand/v2"
 	"net/http"
 	"net/http/httptest"
 	"os"
@@ -149,5 +152,47 @@ func TestProbe(t *testing.T) {
 		}
 		assert.Equal(t, []bool{c.answers, c.json, c.known}, []bool{p.Answers, p.JSON, p.Known}, "%s %s: %s", c.at, c.name, p.Why)
 		assert.Equal(t, c.answers, p.Why == "", p.Why)
+	}
+}
+
+// What a wheel says is read out of it in two questions, wherever it stands; in three where that
+// is long.
+func TestTwoQuestionsForAWheel(t *testing.T) {
+	for _, first := range []bool{true, false} {
+		var b bytes.Buffer
+		z := zip.NewWriter(&b)
+		about := func() {
+			w, err := z.CreateHeader(&zip.FileHeader{Name: "press-1.0.dist-info/METADATA", Method: zip.Deflate})
+			require.NoError(t, err)
+			fmt.Fprint(w, "Metadata-Version: 2.1\nName: press\nVersion: 1.0\n")
+			for range 9000 {
+				fmt.Fprintf(w, "%x\n", rand.Uint64())
+			}
+		}
+		if first {
+			about()
+		}
+		w, err := z.Create("press.bin")
+		require.NoError(t, err)
+		_, _ = w.Write(bytes.Repeat([]byte("must"), 200_000))
+		for n := range 400 {
+			_, err := z.Create(fmt.Sprintf("press/part%03d.py", n))
+			require.NoError(t, err)
+		}
+		if !first {
+			about()
+		}
+		require.NoError(t, z.Close())
+		asked := 0
+		s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			asked++
+			http.ServeContent(w, r, "", time.Time{}, bytes.NewReader(b.Bytes()))
+		}))
+		data, err := index.NewServer("x", s.URL+"/simple/", &fetch.Client{}).Metadata(ctx, index.File{Name: "press-1.0-py3-none-any.whl", URL: s.URL + "/press-1.0-py3-none-any.whl", Distribution: "press"})
+		s.Close()
+		require.NoError(t, err)
+		assert.Contains(t, string(data), "Name: press")
+		assert.LessOrEqual(t, asked, 3)
+		assert.True(t, first || asked <= 2, "%d", asked)
 	}
 }
