@@ -89,6 +89,7 @@ var groups = []struct {
 	{"search", searching},
 	{"run", running},
 	{"fill", filling},
+	{"many", many},
 	{"first", firsts},
 	{"import", importing},
 	{"room", room},
