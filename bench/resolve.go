@@ -5,9 +5,11 @@ import (
 	"errors"
 	"fmt"
 	"math/rand/v2"
+	"strings"
 
 	"glassjar/core/resolve"
 	"glassjar/core/version"
+	"glassjar/internal/problems"
 )
 
 // world is a provider with all metadata at hand.
@@ -151,6 +153,31 @@ func normal() (*world, []resolve.Need) {
 	return w, roots
 }
 
+// verdicts solves problems whose answers are known, with all metadata at hand.
+func verdicts(all []*problems.Problem) error {
+	for _, p := range all {
+		_, err := resolve.Solve(context.Background(), p, resolve.Problem{Roots: p.Roots})
+		var failure *resolve.Failure
+		if err != nil && !errors.As(err, &failure) || (err == nil) != p.Expected.Satisfiable {
+			return fmt.Errorf("%s: solvable should be %t", p.ID, p.Expected.Satisfiable)
+		}
+	}
+	return nil
+}
+
+// kinds groups the problems by what they are named after.
+func kinds(all []*problems.Problem) (names []string, out map[string][]*problems.Problem) {
+	out = map[string][]*problems.Problem{}
+	for _, p := range all {
+		kind, _, _ := strings.Cut(p.ID, "-")
+		if out[kind] == nil {
+			names = append(names, kind)
+		}
+		out[kind] = append(out[kind], p)
+	}
+	return names, out
+}
+
 func resolving() ([]work, error) {
 	long := chain()
 	birds, birdRoots := pigeons()
@@ -160,7 +187,11 @@ func resolving() ([]work, error) {
 	if err != nil {
 		return nil, err
 	}
-	return []work{
+	known, err := problems.All()
+	if err != nil {
+		return nil, err
+	}
+	list := []work{
 		disk,
 		{name: "resolve: chain of 1500 narrow ranges", words: "under 1 s", ours: func() error { return long.solve(&yes, need("press", "")) }},
 		{name: "resolve: 300 x 40 near the threshold", words: "under 1 s at the median", ours: func() error {
@@ -170,5 +201,10 @@ func resolving() ([]work, error) {
 		}},
 		{name: "resolve: 6 pigeons in 5 holes", words: "under 1 s", ours: func() error { return birds.solve(&no, birdRoots...) }},
 		{name: "resolve: a project of 150 distributions", words: "under 50 ms", ours: func() error { return usual.solve(&yes, usualRoots...) }},
-	}, nil
+	}
+	names, byKind := kinds(known)
+	for _, kind := range names {
+		list = append(list, work{name: fmt.Sprintf("resolve: %d of the kind %s", len(byKind[kind]), kind), words: "each under 2 s", ours: func() error { return verdicts(byKind[kind]) }})
+	}
+	return list, nil
 }
