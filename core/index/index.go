@@ -220,11 +220,11 @@ func (o *Ordered) Kept(ctx context.Context, name string) []File {
 		if pinned && s.Name() != pin {
 			continue
 		}
-		files := []File{}
+		var files []File
 		if server, far := s.(interface{ Kept(name string) []File }); far {
 			files = server.Kept(name)
-		} else {
-			files, _ = s.Files(ctx, name) // a folder, or the sample
+		} else if here, err := s.Files(ctx, name); err == nil {
+			files = here // a folder, or the sample
 		}
 		if good, _ := usable(files); len(good) > 0 {
 			return good
