@@ -24,7 +24,6 @@ import (
 	"glassjar/core/atomicfile"
 	"glassjar/core/fetch"
 	"glassjar/core/guard"
-	"glassjar/core/jar"
 	"glassjar/core/near"
 	"glassjar/core/operation"
 	"glassjar/core/plan"
@@ -54,14 +53,7 @@ type app struct {
 }
 
 // Main runs one command line and gives its exit code.
-//
-// Under the name of a script in a jar the program is that script's launcher.
 func Main(args []string, in io.Reader, out, errs io.Writer) int {
-	if self, err := os.Executable(); err == nil {
-		if python, script, ok := jar.LaunchTarget(self); ok {
-			return start(&operation.Launch{Path: python, Args: append([]string{"python", script}, args...), Env: os.Environ()}, errs)
-		}
-	}
 	if l := plainRun(args); l != nil {
 		return start(l, errs)
 	}

@@ -28,12 +28,8 @@ func (j *Jar) Scripts(d Installed) []string {
 	var out []string
 	bin := j.Layout().Scripts()
 	for _, f := range j.filesOrNone(d) {
-		if path.Dir(f.Path) == bin {
-			name := path.Base(f.Path)
-			for _, ending := range []string{launchEnding, ".exe"} {
-				name = strings.TrimSuffix(name, ending)
-			}
-			out = append(out, name)
+		if dir := path.Dir(f.Path); dir == bin || j.Layout().launcherOf(f.Path) != "" {
+			out = append(out, strings.TrimSuffix(path.Base(f.Path), ".exe"))
 		}
 	}
 	slices.Sort(out)

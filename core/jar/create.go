@@ -196,10 +196,11 @@ func (j *Jar) structure(in interpreter.Interpreter, opt Options) (map[string]Own
 	for name, text := range activation(l) {
 		files[path.Join(l.Scripts(), name)] = OwnFile{Data: []byte(text)}
 	}
-	names := l.PythonNames()
-	if files[names[0]], err = linkTo(in.Path); err != nil {
-		return nil, err
+	if onWindows {
+		return files, l.windowsPython(in, files)
 	}
+	names := l.PythonNames()
+	files[names[0]] = OwnFile{Link: in.Path}
 	if l.Major == 2 {
 		if err := j.structure2(in, files); err != nil {
 			return nil, err
@@ -207,21 +208,8 @@ func (j *Jar) structure(in interpreter.Interpreter, opt Options) (map[string]Own
 	}
 	for _, name := range names[1:] {
 		files[name] = OwnFile{Link: path.Base(names[0])}
-		if onWindows {
-			files[name] = files[names[0]]
-		}
 	}
 	return files, nil
-}
-
-// linkTo is a link to a program. Where the system has none for this user (Windows),
-// it is a copy.
-func linkTo(target string) (OwnFile, error) {
-	if !onWindows {
-		return OwnFile{Link: target}, nil
-	}
-	data, err := os.ReadFile(target)
-	return OwnFile{Data: data, Program: true}, err
 }
 
 // build makes everything of an empty jar below j.Root.
@@ -252,10 +240,15 @@ func (j *Jar) build(in interpreter.Interpreter, opt Options) error {
 }
 
 // configText is pyvenv.cfg. The base's packages stay out of sight unless asked
-// for; "base-executable" serves systems where the interpreter is no link.
+// for; "base-executable" serves systems where the interpreter is no link, and "base-launcher" says
+// that the jar's own is a launcher of that one.
 func (j *Jar) configText(in interpreter.Interpreter, opt Options) string {
-	return fmt.Sprintf("home = %s\ninclude-system-site-packages = %t\nversion = %s\nprompt = %s\nbase-executable = %s\n",
+	text := fmt.Sprintf("home = %s\ninclude-system-site-packages = %t\nversion = %s\nprompt = %s\nbase-executable = %s\n",
 		in.Home(), opt.SeeSystem, in.Said.Version, strings.NewReplacer("\n", " ", "\r", " ").Replace(opt.Prompt), in.Path)
+	if redirects(in) {
+		text += "base-launcher = true\n"
+	}
+	return text
 }
 
 // link makes a symbolic link where nothing is.

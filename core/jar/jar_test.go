@@ -367,28 +367,17 @@ func TestDiscard(t *testing.T) {
 	assert.Empty(t, left)
 }
 
-// Under a script's name beside a .launch file the program is its launcher.
-func TestLaunchTarget(t *testing.T) {
-	dir := t.TempDir()
-	_, _, ok := jar.LaunchTarget(filepath.Join(dir, "press.exe"))
-	assert.False(t, ok)
-	require.NoError(t, os.WriteFile(filepath.Join(dir, "press.launch"), nil, 0o644))
-	python, script, ok := jar.LaunchTarget(filepath.Join(dir, "press.exe"))
-	assert.True(t, ok)
-	assert.Equal(t, dir, filepath.Dir(python))
-	assert.Equal(t, filepath.Join(dir, "press.launch"), script)
-}
-
 // A jar of Windows, made here as data: scripts are text and launcher.
 func TestWindowsJar(t *testing.T) {
 	in := pretend(t)
 	in.Said.OSName, in.Said.SysPlatform, in.Said.LibraryFolder = "nt", "win32", "DLLs"
+	jar.PretendLaunchers(t)
 	j, err := jar.Create(context.Background(), filepath.Join(t.TempDir(), ".jar"), in, jar.Options{Prompt: "orchard"})
 	require.NoError(t, err)
 	entry := "[console_scripts]\npress = press:main\n"
 	require.NoError(t, apply(t, j, add(pack(t, "press", "1.0", entry, "press.py=1", "press-1.0.data/scripts/tool.py=#!python\nprint(1)\n"))))
 	got := strings.Join(files(t, j), " ")
-	for _, want := range []string{"Scripts/press.exe", "Scripts/press.launch", "Scripts/tool.exe", "Scripts/tool.launch", "Lib/site-packages/press.py", "Scripts/python.exe"} {
+	for _, want := range []string{"Scripts/press.exe", "Scripts/launch/press", "Scripts/tool.exe", "Scripts/launch/tool", "Lib/site-packages/press.py", "Scripts/python.exe"} {
 		assert.Contains(t, got, want)
 	}
 	installed, err := j.Installed()

@@ -1,6 +1,7 @@
 package jar
 
 import (
+	"bytes"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
@@ -193,11 +194,11 @@ func (d *distribution) putBytes(file string, mode os.FileMode, data []byte) erro
 }
 
 // putScript stages a script, and what starts it where the system needs that.
-func (d *distribution) putScript(file string, data []byte) error {
+func (d *distribution) putScript(file string, data []byte, windowed bool) error {
 	if err := d.putBytes(file, 0o755, data); err != nil {
 		return err
 	}
-	return d.a.stageLauncher(d.add.Wheel.Metadata.Name, file)
+	return d.a.stageLauncher(d.add.Wheel.Metadata.Name, file, windowed)
 }
 
 // entry stages the member of a wheel that has a number.
@@ -215,11 +216,12 @@ func (d *distribution) entry(i int, e wheel.Entry) error {
 		mode = 0o755
 	}
 	if e.Scheme == wheel.Scripts {
-		if data, err := scriptBytes(w, e); err != nil || data != nil {
-			if err != nil {
-				return err
-			}
-			return d.putScript(d.layout.scriptFile(e.Path), data)
+		data, windowed, err := scriptBytes(w, e)
+		if err != nil {
+			return err
+		}
+		if data != nil {
+			return d.putScript(d.layout.scriptFile(e.Path), data, windowed)
 		}
 	}
 	if d.add.Stored == nil {
@@ -246,7 +248,7 @@ func (d *distribution) entryPoints() error {
 		if d.a.owner[d.a.fold(file)] == w.Metadata.Name {
 			continue // the wheel has the script itself as well
 		}
-		if err := d.putScript(file, entryScript(e)); err != nil {
+		if err := d.putScript(file, entryScript(e), e.Group == metadata.GUIScripts); err != nil {
 			return err
 		}
 	}
@@ -288,20 +290,19 @@ func skipped(info, file string) bool {
 const maxScript = 1 << 20
 
 // scriptBytes is a script as it is to be installed, or nil for one that is
-// copied as it is.
-func scriptBytes(w *wheel.Wheel, e wheel.Entry) ([]byte, error) {
+// copied as it is; windowed is one that asks for no console.
+func scriptBytes(w *wheel.Wheel, e wheel.Entry) (script []byte, windowed bool, err error) {
 	if e.Size > maxScript {
-		return nil, nil
+		return nil, false, nil
 	}
-	var b strings.Builder
+	var b bytes.Buffer
 	if err := w.Copy(&b, e); err != nil {
-		return nil, err
+		return nil, false, err
 	}
-	data := []byte(b.String())
-	if changed := rewriteScript(data); len(changed) != len(data) {
-		return changed, nil
+	if changed := rewriteScript(b.Bytes()); len(changed) != b.Len() {
+		return changed, bytes.HasPrefix(b.Bytes(), []byte("#!pythonw")), nil
 	}
-	return nil, nil
+	return nil, false, nil
 }
 
 // put writes one staged file and plans its move.
