@@ -180,7 +180,7 @@ func (a *application) clear() error {
 	if _, err := os.Lstat(a.jar.Path(journalFile)); err == nil {
 		return nil
 	}
-	return os.RemoveAll(a.jar.Path(stagingFolder))
+	return a.jar.clearStaging()
 }
 
 type application struct {

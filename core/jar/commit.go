@@ -88,7 +88,7 @@ func (a *application) undo(g *journal) error {
 		return &RecoverError{a.jar.Root, err}
 	}
 	a.jar.Recovered = Recovery{} // this command says itself what went wrong
-	return os.RemoveAll(a.jar.Path(stagingFolder))
+	return a.jar.clearStaging()
 }
 
 // prepare stages what is replaced, with copies of what is there, and the journal.

@@ -67,7 +67,7 @@ func (j *Jar) Commit(ctx context.Context, root string) error {
 		return &RecoverError{root, err}
 	}
 	j.Recovered = Recovery{}
-	return os.RemoveAll(j.Path(stagingFolder))
+	return j.clearStaging()
 }
 
 // promise writes a journal of what is to be done to spec and record once the jar has

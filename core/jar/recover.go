@@ -2,6 +2,7 @@ package jar
 
 import (
 	"context"
+	"crypto/rand"
 	"errors"
 	"io/fs"
 	"os"
@@ -62,12 +63,48 @@ func (j *Jar) recover(out Outside) error {
 	return j.clearStaging()
 }
 
-// clearStaging removes what was staged by a process that is no more.
+// trashFolder holds what was taken out of the jar and could not be removed: a program that runs,
+// a file that another program has open. It is removed when that has ended.
+const trashFolder = ownFolder + "/trash"
+
+// clearStaging removes what was staged by a process that is no more, and what lies in the trash.
+// What cannot be removed now is put there; nothing depends on it any more.
 func (j *Jar) clearStaging() error {
+	j.sweepTrash()
 	if _, err := os.Lstat(j.Path(stagingFolder)); errors.Is(err, fs.ErrNotExist) {
 		return nil // also where nothing may be written
 	}
-	return os.RemoveAll(j.Path(stagingFolder))
+	err := os.RemoveAll(j.Path(stagingFolder))
+	if err == nil || !onWindows {
+		return err
+	}
+	_ = filepath.WalkDir(j.Path(stagingFolder), func(file string, e fs.DirEntry, err error) error {
+		if err == nil && !e.IsDir() && os.Remove(file) != nil {
+			j.trash(file)
+		}
+		return nil
+	})
+	_ = os.RemoveAll(j.Path(stagingFolder)) // the next change tries again
+	return nil
+}
+
+// trash moves a file out of the way. What cannot be moved either stays where it is.
+func (j *Jar) trash(file string) {
+	if makeFolder(j.Path(trashFolder)) == nil {
+		_ = os.Rename(file, j.Path(trashFolder, rand.Text()))
+	}
+}
+
+// sweepTrash removes what can be removed by now.
+func (j *Jar) sweepTrash() {
+	entries, err := os.ReadDir(j.Path(trashFolder))
+	if err != nil {
+		return
+	}
+	for _, e := range entries {
+		_ = os.RemoveAll(j.Path(trashFolder, e.Name())) // else the next change tries again
+	}
+	_ = os.Remove(j.Path(trashFolder)) // fails unless it is empty
 }
 
 // putRight undoes or completes a change, and forgets it once that is durable.
