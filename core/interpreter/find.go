@@ -119,8 +119,11 @@ func (f *Finder) search() []candidate {
 			add("usual", below(filepath.Join(filepath.Dir(dir), "versions"))...)
 		}
 	}
+	add("usual", registered()...)
 	for _, dir := range usualPlaces() {
-		add("usual", below(dir)...)
+		if filepath.IsAbs(dir) { // a variable that it is made of may be empty
+			add("usual", below(dir)...)
+		}
 	}
 	return out
 }
@@ -194,7 +197,8 @@ func usualPlaces() []string {
 	home, _ := os.UserHomeDir()
 	switch runtime.GOOS {
 	case "windows":
-		return []string{filepath.Join(os.Getenv("LOCALAPPDATA"), "Programs", "Python"), os.Getenv("ProgramFiles"), `C:\`}
+		// Not the top of a drive: any user may make a folder there.
+		return []string{filepath.Join(os.Getenv("LOCALAPPDATA"), "Programs", "Python"), os.Getenv("ProgramFiles"), os.Getenv("ProgramFiles(x86)")}
 	case "darwin":
 		return []string{"/usr", "/usr/local", "/opt/homebrew", "/Library/Frameworks/Python.framework/Versions", filepath.Join(home, ".local")}
 	}
@@ -291,6 +295,9 @@ func better(a, b Interpreter) bool {
 // Ask is what one program says it is, from the cache if it is known. The error
 // is a [Rejection].
 func (f *Finder) Ask(ctx context.Context, path string) (Interpreter, error) {
+	if storeStub(path) {
+		return Interpreter{}, Rejection{Path: path, Why: "it is no Python: it opens a window in which one can be installed"}
+	}
 	info, err := os.Stat(path)
 	switch {
 	case os.IsNotExist(err):

@@ -92,6 +92,13 @@ func (in Interpreter) IsPyPy() bool { return in.Said.Implementation == "pypy" }
 // Arch is the processor as tags name it, narrowed to 32 bits where the
 // interpreter is.
 func (in Interpreter) Arch() string {
+	if _, build, ok := strings.Cut(strings.TrimSuffix(in.Said.ExtSuffix, ".pyd"), "-win"); ok && in.Said.OSName == "nt" {
+		// What it was built for: one for x64 runs on ARM64, whose name the system gives.
+		if build == "32" {
+			return "win32"
+		}
+		return strings.TrimPrefix(build, "_")
+	}
 	m := strings.ToLower(in.Said.Machine)
 	if in.Said.Bits == 32 {
 		switch m {
