@@ -29,6 +29,7 @@ func activation(l Layout) map[string]string {
 		text := strings.ReplaceAll(string(data), "@SCRIPTS@", l.Scripts())
 		if shell == "cmd" {
 			text = strings.ReplaceAll(text, "\n", "\r\n")
+			out["deactivate.cmd"] = "@\"%~dp0activate.cmd\" back\r\n" // for other command files; at a prompt there is a macro
 		}
 		if shell == "sh" {
 			name = "activate"

@@ -1,6 +1,7 @@
 package operation
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"os"
@@ -53,15 +54,14 @@ func (m *Machine) Enter(ctx context.Context, ref, sh string, onCD bool) (*Entere
 	return &Entered{Jar: j.Root, Script: j.Path(script), Shell: sh, Already: m.Active != "" && place.Real(m.Active) == place.Real(j.Root)}, nil
 }
 
-// UserShell is the user's shell: the program, and its name.
+// UserShell is the user's shell: the program, and its name. On Windows it is the one that this
+// program was started from.
 func UserShell() (program, name string) {
 	program = os.Getenv("SHELL")
 	if program == "" {
 		program = "/bin/sh"
 		if runtime.GOOS == "windows" {
-			if program = os.Getenv("COMSPEC"); program == "" {
-				program = "cmd.exe"
-			}
+			program = cmp.Or(parentShell(), os.Getenv("COMSPEC"), "cmd.exe")
 		}
 	}
 	name = filepath.Base(program)
@@ -87,5 +87,9 @@ func (m *Machine) OpenShell(e *Entered) (*Launch, error) {
 		return nil, err
 	}
 	env := append(m.insideEnvironment(j), EnteredVariable+"="+e.Jar)
-	return &Launch{Jar: e.Jar, Path: path, Args: append([]string{filepath.Base(program)}, started.Args...), Env: append(env, started.Env...)}, nil
+	l := &Launch{Jar: e.Jar, Path: path, Args: append([]string{filepath.Base(program)}, started.Args...), Env: append(env, started.Env...)}
+	if started.Line != "" {
+		l.Line = `"` + path + `" ` + started.Line
+	}
+	return l, nil
 }

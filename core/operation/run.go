@@ -25,6 +25,8 @@ type Launch struct {
 	Path string
 	Args []string
 	Env  []string
+	// Line, if set, is the whole command line in place of Args, on Windows.
+	Line string
 }
 
 // NoCommandError says that a command is neither in the jar nor on PATH.

@@ -53,8 +53,12 @@ func Setup(shell string, onCD bool) (string, error) {
 
 // Enter is what a shell evaluates to read an activation script.
 func Enter(shell, script string) string {
-	if shell == "fish" {
+	switch shell {
+	case "fish":
 		return "source " + Quote(shell, script) + "\n"
+	case "powershell", "pwsh":
+		// Not as a script: Windows's own policy lets none be run.
+		return "$env:GLASSJAR_ENTER = " + Quote(shell, script) + "; . ([ScriptBlock]::Create((Get-Content -Raw -LiteralPath $env:GLASSJAR_ENTER)))\n"
 	}
 	return ". " + Quote(shell, script) + "\n"
 }
@@ -65,7 +69,8 @@ func Quote(shell, text string) string {
 	case "fish":
 		return "'" + strings.NewReplacer(`\`, `\\`, `'`, `\'`).Replace(text) + "'"
 	case "powershell", "pwsh":
-		return "'" + strings.ReplaceAll(text, "'", "''") + "'"
+		// All that PowerShell takes for a single quote is written twice.
+		return "'" + strings.NewReplacer("'", "''", "\u2018", "\u2018\u2018", "\u2019", "\u2019\u2019", "\u201a", "\u201a\u201a", "\u201b", "\u201b\u201b").Replace(text) + "'"
 	}
 	return "'" + strings.ReplaceAll(text, "'", `'\''`) + "'"
 }
@@ -74,6 +79,9 @@ func Quote(shell, text string) string {
 type Started struct {
 	// Args follow the program's name; Env is added to its environment.
 	Args, Env []string
+	// Line, if set, is the command line after the program's name, in the words of Windows's
+	// command interpreter, which has its own.
+	Line string
 }
 
 // Start says how a shell is started so that it reads an activation script after
@@ -86,22 +94,23 @@ func Start(program, script, dir string) (Started, error) {
 	switch name {
 	case "bash":
 		file, err := keep(dir, "bash", "bashrc")
-		return Started{[]string{"--rcfile", file, "-i"}, env}, err
+		return Started{Args: []string{"--rcfile", file, "-i"}, Env: env}, err
 	case "zsh":
 		file, err := keep(dir, "zsh", ".zshrc")
-		return Started{[]string{"-i"}, append(env, "ZDOTDIR="+filepath.Dir(file), "GLASSJAR_ZDOTDIR="+os.Getenv("ZDOTDIR"))}, err
+		return Started{Args: []string{"-i"}, Env: append(env, "ZDOTDIR="+filepath.Dir(file), "GLASSJAR_ZDOTDIR="+os.Getenv("ZDOTDIR"))}, err
 	case "fish":
-		return Started{[]string{"-i", "-C", Enter("fish", script)}, env}, nil
+		return Started{Args: []string{"-i", "-C", Enter("fish", script)}, Env: env}, nil
 	case "sh", "dash", "ksh", "mksh", "ash":
-		return Started{[]string{"-i"}, append(env, "ENV="+script)}, nil
+		return Started{Args: []string{"-i"}, Env: append(env, "ENV="+script)}, nil
 	case "powershell", "pwsh":
-		return Started{[]string{"-NoExit", "-Command", Enter("powershell", script)}, env}, nil
+		return Started{Args: []string{"-NoExit", "-Command", strings.TrimSpace(Enter("powershell", script))}, Env: env}, nil
 	case "cmd":
-		return Started{[]string{"/k", script}, env}, nil
+		// The path is named by the variable: whatever it holds, nothing of it is a command.
+		return Started{Line: `/d /s /k ""%GLASSJAR_ENTER%""`, Env: env}, nil
 	case "csh", "tcsh":
-		return Started{nil, env}, nil
+		return Started{Env: env}, nil
 	}
-	return Started{nil, env}, nil
+	return Started{Env: env}, nil
 }
 
 // keep writes a start file, if it is not there as it should be.

@@ -27,6 +27,7 @@ func TestQuoting(t *testing.T) {
 		}
 	}
 	assert.Equal(t, `'it''s'`, shell.Quote("powershell", "it's"))
+	assert.Equal(t, "'\u2018\u2018\u2019\u2019\u201a\u201a\u201b\u201b'", shell.Quote("powershell", "\u2018\u2019\u201a\u201b"))
 }
 
 // Every text for a start file is one that its shell reads.
@@ -55,7 +56,7 @@ func TestSetupIsRead(t *testing.T) {
 
 func TestStart(t *testing.T) {
 	dir := t.TempDir()
-	for program, args := range map[string]int{"/bin/bash": 3, "zsh": 1, "/usr/bin/fish": 3, "dash": 1, "pwsh": 3, "cmd.exe": 2, "tcsh": 0, "oddshell": 0} {
+	for program, args := range map[string]int{"/bin/bash": 3, "zsh": 1, "/usr/bin/fish": 3, "dash": 1, "pwsh": 3, "cmd.exe": 0, "tcsh": 0, "oddshell": 0} {
 		s, err := shell.Start(program, "/orchard/.jar/bin/activate", dir)
 		require.NoError(t, err, program)
 		assert.Len(t, s.Args, args, program)

@@ -4,6 +4,7 @@ rem     .jar\@SCRIPTS@\activate
 rem and back again: deactivate
 
 if defined _GLASSJAR_PATH call :back
+if /i "%~1"=="back" exit /b 0
 for %%d in ("%~dp0..") do set "VIRTUAL_ENV=%%~fd"
 set "VIRTUAL_ENV_PROMPT="
 for /f "usebackq tokens=1,* delims==" %%a in ("%VIRTUAL_ENV%\pyvenv.cfg") do if "%%a"=="prompt " for /f "tokens=*" %%p in ("%%b") do set "VIRTUAL_ENV_PROMPT=%%p"
@@ -14,8 +15,7 @@ set "PYTHONHOME="
 if not defined PROMPT set "PROMPT=$P$G"
 set "_GLASSJAR_PROMPT=%PROMPT%"
 set "PROMPT=<%VIRTUAL_ENV_PROMPT%> %PROMPT%"
-doskey deactivate=call "%~f0" back
-if /i "%~1"=="back" call :back
+doskey deactivate="%~f0" back 2>nul
 exit /b 0
 
 :back
@@ -27,5 +27,5 @@ set "_GLASSJAR_HOME="
 set "_GLASSJAR_PROMPT="
 set "VIRTUAL_ENV="
 set "VIRTUAL_ENV_PROMPT="
-doskey deactivate=
+doskey deactivate= 2>nul
 exit /b 0

@@ -18,11 +18,14 @@ function global:deactivate {
     Remove-Item function:global:deactivate
 }
 
-$env:VIRTUAL_ENV = (Get-Item -LiteralPath $PSScriptRoot).Parent.FullName
+# Where it is read and not run, it has no place of its own.
+$here = if ($PSScriptRoot) { $PSScriptRoot } else { Split-Path -LiteralPath $env:GLASSJAR_ENTER }
+Remove-Item env:GLASSJAR_ENTER -ErrorAction SilentlyContinue
+$env:VIRTUAL_ENV = (Get-Item -LiteralPath $here).Parent.FullName
 $env:VIRTUAL_ENV_PROMPT = (Get-Content -LiteralPath (Join-Path $env:VIRTUAL_ENV "pyvenv.cfg") | Where-Object { $_ -like "prompt = *" }) -replace "^prompt = ", ""
-$global:_glassjar_bin = $PSScriptRoot
+$global:_glassjar_bin = $here
 $global:_glassjar_home = $env:PYTHONHOME
-$env:PATH = $PSScriptRoot + [System.IO.Path]::PathSeparator + $env:PATH
+$env:PATH = $here + [System.IO.Path]::PathSeparator + $env:PATH
 Remove-Item env:PYTHONHOME -ErrorAction SilentlyContinue
 if (Test-Path function:prompt) {
     Copy-Item function:prompt function:global:_glassjar_prompt
