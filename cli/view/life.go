@@ -48,8 +48,8 @@ func some4(list []string) string {
 // Difference shows what two things do not have in common.
 func (s *Screen) Difference(d *operation.Difference) {
 	t := s.Sheet()
-	t.Line("from", s.Bold(s.Jar(d.A)))
-	t.Line("to", s.Bold(s.Jar(d.B)))
+	t.Line("from", s.Bold(s.Jar(d.A)), s.labelOf(d.ALabel, d.AKind))
+	t.Line("to", s.Bold(s.Jar(d.B)), s.labelOf(d.BLabel, d.BKind))
 	for _, i := range d.Added {
 		t.Row("more", s.Good(i.Name), s.Plain(i.Version))
 	}
@@ -74,6 +74,14 @@ func (s *Screen) Difference(d *operation.Difference) {
 	}
 	t.Line("sum", s.Plain(same))
 	t.Print()
+}
+
+// labelOf is a label with whose it is.
+func (s *Screen) labelOf(label, kind string) Cell {
+	if label == "" {
+		return s.Faint("")
+	}
+	return s.Faint(label + ", of the " + kind)
 }
 
 // Checked shows what a check found.

@@ -101,7 +101,10 @@ func (s *Screen) Here(h *operation.Here) {
 		t.Line("index", s.Plain("sample"), s.Faint("built in; no index is set up"))
 	}
 	if h.Label != "" {
-		t.Line("label", s.Plain(h.Label))
+		t.Line("label", s.Plain(h.Label), s.Faint("of this jar: the bytes here"))
+	}
+	if h.RecordLabel != "" {
+		t.Line("", s.Plain(h.RecordLabel), s.Faint("of the record: the same on every system"))
 	}
 	s.leaks(t, h.Leaks)
 	t.Print()
@@ -134,10 +137,15 @@ func (s *Screen) leaks(t *Sheet, leaks []operation.Leak) {
 	}
 }
 
-// Label shows a jar's fingerprint.
+// Label shows a jar's fingerprint, and its record's.
 func (s *Screen) Label(l *operation.Labelled) {
 	t := s.Sheet()
-	t.Line("label", s.Bold(l.Label), s.Faint(s.Jar(l.Jar)+", "+l.Python+", "+Count(l.Packages, "package")))
+	if l.Label != "" {
+		t.Line("label", s.Bold(l.Label), s.Faint(s.Jar(l.Jar)+", "+l.Python+", "+Count(l.Packages, "package")))
+	}
+	if l.RecordLabel != "" {
+		t.Line("record", s.Bold(l.RecordLabel), s.Faint("the same on every system"))
+	}
 	t.Print()
 }
 

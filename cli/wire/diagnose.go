@@ -60,6 +60,11 @@ type Difference struct {
 	OtherIndex []Item   `json:"other_index"`
 	Pythons    []string `json:"pythons"`
 	Same       int      `json:"same"`
+	// The labels, and whether each is of a "jar" or of a "record".
+	ALabel string `json:"a_label"`
+	AKind  string `json:"a_label_of"`
+	BLabel string `json:"b_label"`
+	BKind  string `json:"b_label_of"`
 }
 
 func ofDifference(v operation.Difference) Difference {
@@ -73,6 +78,10 @@ func ofDifference(v operation.Difference) Difference {
 		OtherIndex: list(v.OtherIndex, ofItem),
 		Pythons:    v.Pythons,
 		Same:       v.Same,
+		ALabel:     v.ALabel,
+		AKind:      v.AKind,
+		BLabel:     v.BLabel,
+		BKind:      v.BKind,
 	}
 }
 

@@ -10,6 +10,9 @@ type Labelled struct {
 	Label    string `json:"label"`
 	Python   string `json:"python"`
 	Packages int    `json:"package_count"`
+	// Of the record: the same on every system.
+	Record      string `json:"record"`
+	RecordLabel string `json:"record_label"`
 }
 
 func ofLabelled(v operation.Labelled) Labelled { return Labelled(v) }

@@ -129,44 +129,47 @@ func ofMomentPackage(v jar.MomentPackage) MomentPackage {
 
 // Here is which jar and Python are in effect where the user stands.
 type Here struct {
-	Jar        string `json:"jar"`
-	Exists     bool   `json:"exists"`
-	Why        string `json:"why"`
-	Name       string `json:"name"`
-	Python     string `json:"python"`
-	OwnPython  string `json:"own_python"`
-	Trusted    bool   `json:"trusted"`
-	Base       string `json:"base"`
-	BaseGone   bool   `json:"base_gone"`
-	Packages   int    `json:"package_count"`
-	Spec       string `json:"spec"`
-	Record     string `json:"record"`
-	Step       string `json:"step"`
-	Active     string `json:"active,omitempty"`
-	Label      string `json:"label"`
-	Leaks      []Leak `json:"leaks"`
-	SampleOnly bool   `json:"sample_only"`
+	Jar       string `json:"jar"`
+	Exists    bool   `json:"exists"`
+	Why       string `json:"why"`
+	Name      string `json:"name"`
+	Python    string `json:"python"`
+	OwnPython string `json:"own_python"`
+	Trusted   bool   `json:"trusted"`
+	Base      string `json:"base"`
+	BaseGone  bool   `json:"base_gone"`
+	Packages  int    `json:"package_count"`
+	Spec      string `json:"spec"`
+	Record    string `json:"record"`
+	Step      string `json:"step"`
+	Active    string `json:"active,omitempty"`
+	Label     string `json:"label"`
+	// That of the record: the same on every system.
+	RecordLabel string `json:"record_label"`
+	Leaks       []Leak `json:"leaks"`
+	SampleOnly  bool   `json:"sample_only"`
 }
 
 func ofHere(v operation.Here) Here {
 	return Here{
-		Jar:        v.Jar,
-		Exists:     v.Exists,
-		Why:        v.Why,
-		Name:       v.Name,
-		Python:     v.Python,
-		OwnPython:  v.OwnPython,
-		Trusted:    v.Trusted,
-		Base:       v.Base,
-		BaseGone:   v.BaseGone,
-		Packages:   v.Packages,
-		Spec:       v.Spec,
-		Record:     v.Record,
-		Step:       v.Step,
-		Active:     v.Active,
-		Label:      v.Label,
-		Leaks:      list(v.Leaks, ofLeak),
-		SampleOnly: v.SampleOnly,
+		Jar:         v.Jar,
+		Exists:      v.Exists,
+		Why:         v.Why,
+		Name:        v.Name,
+		Python:      v.Python,
+		OwnPython:   v.OwnPython,
+		Trusted:     v.Trusted,
+		Base:        v.Base,
+		BaseGone:    v.BaseGone,
+		Packages:    v.Packages,
+		Spec:        v.Spec,
+		Record:      v.Record,
+		Step:        v.Step,
+		Active:      v.Active,
+		Label:       v.Label,
+		RecordLabel: v.RecordLabel,
+		Leaks:       list(v.Leaks, ofLeak),
+		SampleOnly:  v.SampleOnly,
 	}
 }
 

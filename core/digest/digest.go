@@ -79,6 +79,16 @@ func sorted(hashes map[string]string) []string {
 	return names
 }
 
+// Label is a short form of a hash, for people: its first ten bytes in hex, in groups of four.
+func Label(sum []byte) string {
+	text := hex.EncodeToString(sum[:10])
+	var groups []string
+	for i := 0; i < len(text); i += 4 {
+		groups = append(groups, text[i:i+4])
+	}
+	return strings.Join(groups, "-")
+}
+
 // Check verifies a file by several hashes while it is written.
 type Check struct {
 	want  map[string]string

@@ -3,11 +3,9 @@ package jar
 import (
 	"context"
 	"crypto/sha256"
-	"encoding/hex"
 	"fmt"
 	"os"
 	"sort"
-	"strings"
 
 	"glassjar/core/digest"
 	"glassjar/core/metadata"
@@ -50,7 +48,7 @@ func (j *Jar) label(installed []Installed, sumOf func(File) (string, error)) (st
 			fmt.Fprintf(h, "file %s %s\n", f.Path, sum)
 		}
 	}
-	return formatLabel(h.Sum(nil)), nil
+	return digest.Label(h.Sum(nil)), nil
 }
 
 // sum is a file's SHA-256 in hex, "missing" if it is not there.
@@ -60,14 +58,4 @@ func (j *Jar) sum(file string) (string, error) {
 		return "missing", nil
 	}
 	return sum, err
-}
-
-// formatLabel is the first ten bytes in hex, in groups of four digits.
-func formatLabel(sum []byte) string {
-	text := hex.EncodeToString(sum[:10])
-	var groups []string
-	for i := 0; i < len(text); i += 4 {
-		groups = append(groups, text[i:i+4])
-	}
-	return strings.Join(groups, "-")
 }

@@ -32,7 +32,15 @@ type Difference struct {
 	// Pythons are those of A and B where they differ.
 	Pythons []string
 	Same    int
+	// ALabel and BLabel are their labels, AKind and BKind whether of a jar or of a record.
+	ALabel, BLabel, AKind, BKind string
 }
+
+// The kinds of labels: of the bytes of a jar here, or of a record, the same on every system.
+const (
+	LabelOfJar    = "jar"
+	LabelOfRecord = "record"
+)
 
 // Differs reports whether there is any difference.
 func (d *Difference) Differs() bool {
@@ -42,6 +50,7 @@ func (d *Difference) Differs() bool {
 // side is one of the two.
 type side struct {
 	title, python string
+	label, kind   string
 	env           requirement.Environment
 	parts         project.Parts
 	packages      map[string]sidePackage
@@ -88,7 +97,9 @@ func (m *Machine) diff(ctx context.Context, ref, a, b string) (*Difference, erro
 	// A record serves many systems: beside a jar, what it says for the jar's.
 	x.apply(y)
 	y.apply(x)
-	return compareSides(x, y), nil
+	d := compareSides(x, y)
+	d.ALabel, d.AKind, d.BLabel, d.BKind = x.label, x.kind, y.label, y.kind
+	return d, nil
 }
 
 func (m *Machine) side(ctx context.Context, ref string) (*side, error) {
@@ -119,6 +130,10 @@ func (m *Machine) jarSide(ctx context.Context, at place.Place) (*side, error) {
 	if err != nil {
 		return nil, err
 	}
+	if s.label, err = j.RecordedLabel(installed); err != nil {
+		s.label = "" // a RECORD is gone: check tells
+	}
+	s.kind = LabelOfJar
 	last := map[string]jar.MomentPackage{}
 	moment, ok, err := j.LastMoment()
 	if err != nil {
@@ -160,6 +175,7 @@ func recordSide(file, ref string) (*side, error) {
 	default:
 		return nil, usage(NothingToCompare, ref)
 	}
+	s.label, s.kind = s.record.Label(), LabelOfRecord
 	return s, nil
 }
 

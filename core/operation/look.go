@@ -146,8 +146,9 @@ type Here struct {
 	// Active is the folder that VIRTUAL_ENV names, if it is another.
 	Active string
 	// Label is the fingerprint of what was installed; whether the files are
-	// still so is for check.
-	Label string
+	// still so is for check. RecordLabel is that of the record, the same on every system; it
+	// is empty where there is none.
+	Label, RecordLabel string
 	// Leaks are ways in which things from outside get in.
 	Leaks []Leak
 	// SampleOnly tells that no index is set up.
@@ -199,7 +200,7 @@ func (m *Machine) here(ctx context.Context, ref string) (*Here, error) {
 		return nil, err
 	}
 	if record != nil {
-		h.Record = at.RecordFile
+		h.Record, h.RecordLabel = at.RecordFile, record.Label()
 		h.Step = InStep
 	}
 	if !h.Exists {
@@ -272,12 +273,15 @@ func (m *Machine) step(ctx context.Context, j *jar.Jar, installed []jar.Installe
 	return InStep
 }
 
-// Labelled is a jar's fingerprint and what it covers.
+// Labelled is a jar's fingerprint and what it covers, and that of its record.
 type Labelled struct {
 	Jar      string
 	Label    string
 	Python   string
 	Packages int
+	// Record is the record's file, and RecordLabel its fingerprint: the same on every system
+	// of a team. They are empty where there is none; Jar and Label are where there is no jar.
+	Record, RecordLabel string
 }
 
 // Label computes a jar's fingerprint from its files.
@@ -287,10 +291,29 @@ func (m *Machine) Label(ctx context.Context, ref string) (*Labelled, error) {
 
 func (m *Machine) label(ref string) (*Labelled, error) {
 	at, j, installed, err := m.look(ref)
-	if err != nil {
+	var missing *place.NoJarError
+	if err != nil && !errors.As(err, &missing) {
 		return nil, err
 	}
-	out := &Labelled{Jar: at.Root, Python: pythonTitle(j), Packages: len(installed)}
+	out := &Labelled{}
+	if missing != nil {
+		if at, err = m.Places().Locate(ref, true); err != nil && at.RecordFile == "" {
+			return nil, missing
+		}
+	}
+	record, recordErr := project.ReadRecord(at.RecordFile)
+	switch {
+	case recordErr == nil:
+		out.Record, out.RecordLabel = at.RecordFile, record.Label()
+	case missing != nil:
+		return nil, missing
+	case !errors.Is(recordErr, project.ErrNoRecord):
+		return nil, recordErr
+	}
+	if missing != nil {
+		return out, nil
+	}
+	out.Jar, out.Python, out.Packages = at.Root, pythonTitle(j), len(installed)
 	out.Label, err = j.Label(installed)
 	return out, err
 }

@@ -1,6 +1,8 @@
 package project_test
 
 import (
+	"crypto/sha256"
+	"encoding/hex"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -387,4 +389,47 @@ func TestEditsReadBack(t *testing.T) {
 	text, err := (&project.Spec{File: "pyproject.toml"}).Edit(project.Part{}, []string{"press"}, nil, "orchard")
 	require.NoError(t, err)
 	assert.Contains(t, string(text), "press")
+}
+
+// The label of a record is as docs/formats.md says, and has nothing in it but what is installed.
+func TestRecordLabel(t *testing.T) {
+	r, err := project.ParseRecord("pylock.toml", []byte(record))
+	require.NoError(t, err)
+	lines := "glassjar record label 1\nsee-system false\n"
+	for _, asked := range r.Asked {
+		lines += "asked " + asked + "\n"
+	}
+	packages := slices.Clone(r.Packages)
+	slices.SortFunc(packages, func(a, b project.Package) int { return strings.Compare(a.Name, b.Name) })
+	for _, p := range packages {
+		lines += "package " + p.Name + " " + p.Version.String() + "\n"
+		if !p.Marker.IsZero() {
+			lines += "marker " + p.Marker.String() + "\n"
+		}
+		var sums []string
+		for _, f := range p.Wheels {
+			sums = append(sums, "file sha256:"+f.Hashes["sha256"]+"\n")
+		}
+		for _, f := range []*project.PackageFile{p.Sdist, p.Archive} {
+			if f != nil {
+				sums = append(sums, "file sha256:"+f.Hashes["sha256"]+"\n")
+			}
+		}
+		slices.Sort(sums)
+		lines += strings.Join(sums, "")
+		if p.VCS != nil {
+			lines += "commit " + p.VCS.Commit + " " + p.VCS.Subdirectory + "\n"
+		}
+	}
+	sum := sha256.Sum256([]byte(lines))
+	want := hex.EncodeToString(sum[:10])
+	assert.Equal(t, want, strings.ReplaceAll(r.Label(), "-", ""))
+
+	label := r.Label()
+	slices.Reverse(r.Packages)
+	r.Packages[len(r.Packages)-1].Wheels[0].URL = "https://elsewhere.example/x.whl"
+	r.Packages[len(r.Packages)-1].Index = "https://elsewhere.example/"
+	assert.Equal(t, label, r.Label(), "where it comes from has no part in it")
+	r.Packages[len(r.Packages)-1].Wheels[0].Hashes["sha256"] = strings.Repeat("cd", 32)
+	assert.NotEqual(t, label, r.Label())
 }
