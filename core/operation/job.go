@@ -24,6 +24,8 @@ type job struct {
 	place   place.Place
 	jar     *jar.Jar // nil where it is to be made
 	python  interpreter.Interpreter
+	// target is solved for in place of the interpreter where this machine has none.
+	target  *target.Target
 	catalog *catalog.Catalog
 	// choices are what the jar is to hold; removed is what is taken out.
 	choices []plan.Choice
@@ -46,6 +48,22 @@ type job struct {
 	// whether a jar that is to be made sees the packages of its base.
 	structure map[string]jar.OwnFile
 	seeSystem bool
+}
+
+// environment is what is solved for first: the interpreter's, or a target's.
+func (p *job) environment() target.Environment {
+	if p.target != nil {
+		return p.target.Environment()
+	}
+	return target.EnvironmentOf(p.python)
+}
+
+// own is the target of that.
+func (p *job) own() target.Target {
+	if p.target != nil {
+		return *p.target
+	}
+	return target.Of(p.python)
 }
 
 func newJob(at place.Place) *job {

@@ -176,7 +176,7 @@ func (m *Machine) Record(ctx context.Context, opt RecordOptions) (*Recorded, err
 	p.catalog, p.SampleOnly = m.newCatalog(indexes), sampleOnly
 	m.withSources(p, spec, nil, record)
 	p.catalog.ReadAll = readAll(record, opt.ReadAll)
-	if err := plan.CheckPython(spec.RequiresPython, target.EnvironmentOf(p.python)); err != nil {
+	if err := plan.CheckPython(spec.RequiresPython, p.environment()); err != nil {
 		return nil, err
 	}
 	roots := rootsOf(spec, resolveOptions{})
@@ -231,13 +231,22 @@ func readAll(record *project.Record, names []string) map[string]bool {
 }
 
 // planForRecord looks at the jar if there is one; without one the interpreter
-// that it would have counts.
+// that it would have counts. On a machine that has none it is the first target.
 func (m *Machine) planForRecord(ctx context.Context, at place.Place, spec *project.Spec) (*job, []jar.Installed, error) {
 	if at.Exists() {
 		return m.newPlan(ctx, at)
 	}
 	in, _, _, err := m.choosePython(ctx, "", spec)
 	p := newJob(at)
+	var none *NoPythonError
+	if errors.As(err, &none) && !spec.Tool.SeeSystem {
+		targets, wrong := target.All(spec.Tool.Targets, spec.RequiresPython)
+		if wrong != nil || len(targets) == 0 {
+			return nil, nil, errors.Join(wrong, err)
+		}
+		p.target, p.Python = &targets[0], targets[0].String()
+		return p, nil, nil
+	}
 	p.python, p.Python = in, in.Title()
 	return p, nil, err
 }
