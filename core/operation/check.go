@@ -3,10 +3,13 @@ package operation
 import (
 	"context"
 	"errors"
+	"os"
 	"slices"
+	"time"
 
 	"glassjar/core/apply"
 	"glassjar/core/graph"
+	"glassjar/core/interpreter"
 	"glassjar/core/jar"
 	"glassjar/core/place"
 	"glassjar/core/plan"
@@ -159,6 +162,15 @@ func (m *Machine) pythonFault(ctx context.Context, j *jar.Jar) string {
 		return err.Error()
 	case in.Said.Version != j.State.Python:
 		return "it is " + in.Said.Version + " now, and was " + j.State.Python + " when the jar was made"
+	}
+	// Where it is no link to that one, it is started. A stranger's is not.
+	if _, err := os.Readlink(j.Python()); err == nil || !m.Places().MayBeUsed(j.Root) {
+		return ""
+	}
+	ctx, cancel := context.WithTimeout(ctx, 10*time.Second)
+	defer cancel()
+	if out, err := interpreter.Isolated(ctx, j.Python(), "import os").CombinedOutput(); err != nil {
+		return "its program does not start: " + firstLine(err.Error()+" "+string(out))
 	}
 	return ""
 }

@@ -8,6 +8,8 @@ static void js(const wchar_t*w){ char b[8192]; WideCharToMultiByte(CP_UTF8,0,w,-
 static int readcfg(wchar_t*exe, wchar_t*home, wchar_t*root){ wchar_t d[4096]; wcscpy(d,exe); wchar_t*s=wcsrchr(d,'\\'); *s=0; s=wcsrchr(d,'\\'); if(!s) return 0; *s=0; wcscpy(root,d); wcscat(d,L"\\pyvenv.cfg"); FILE*f=_wfopen(d,L"rb"); if(!f) return 0; char line[4096]; home[0]=0; while(fgets(line,sizeof line,f)){ if(!strncmp(line,"home = ",7)){ line[strcspn(line,"\r\n")]=0; MultiByteToWideChar(CP_UTF8,0,line+7,-1,home,4096);} } fclose(f); return 1; }
 __declspec(dllexport) int Py_Main(int argc, wchar_t**argv){
  wchar_t exe[4096], home[4096], root[4096], base[4096]; GetModuleFileNameW(0,exe,4096);
+ // As CPython since 3.7.3: another program may start it in the name of a jar, and what it starts does not inherit that.
+ if(GetEnvironmentVariableW(L"__PYVENV_LAUNCHER__",home,4096)){ wcscpy(exe,home); SetEnvironmentVariableW(L"__PYVENV_LAUNCHER__",0); }
  wchar_t bp[4096]; int venv=readcfg(exe,home,root); if(!venv){ wcscpy(root,exe); *wcsrchr(root,'\\')=0; wcscpy(bp,root); wcscpy(base,exe);} else { wcscpy(bp,home); wcscpy(base,home); wcscat(base,L"\\python.exe"); }
  for(int i=1;i<argc;i++) if(!wcscmp(argv[i],L"-c")&&i+1<argc){
   if(wcsstr(argv[i+1],L"# Says what")){
