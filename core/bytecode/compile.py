@@ -37,7 +37,7 @@ def work(source, place, temp):
             os.makedirs(folder, 0o755)
         except OSError:  # another was faster
             pass
-    os.rename(temp, place)
+    getattr(os, "replace", os.rename)(temp, place)
     return "done"
 
 

@@ -75,7 +75,11 @@ func (c *Credentials) fromNetrc(host string) (string, string, bool) {
 		if home, err := os.UserHomeDir(); file == "" && err == nil {
 			file = filepath.Join(home, ".netrc")
 		}
-		if parsed, err := netrc.Parse(file); err == nil {
+		text, err := os.ReadFile(file)
+		if err != nil {
+			return
+		}
+		if parsed, err := netrc.ParseString(string(text)); err == nil {
 			c.parsed = parsed
 		}
 	})

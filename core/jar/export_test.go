@@ -25,9 +25,10 @@ func MakeSteps(j *Jar, c Change, steps int, done bool) (total int, err error) {
 		}
 	}
 	g, staged, err := a.prepare()
-	if err == nil {
-		err = j.begin(staged)
+	if err != nil {
+		return 0, err
 	}
+	err = j.begin(staged)
 	for i := 0; i < steps && i < len(g.steps) && err == nil; i++ {
 		err = a.make(g.steps[i], &durable.Batch{})
 	}

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"os"
 	"path/filepath"
+	"runtime"
 	"strings"
 	"testing"
 	"time"
@@ -47,7 +48,10 @@ func cellar(t *testing.T) (*jar.Jar, jar.Change) {
 	state.Prompt = "renamed"
 	text, err := state.WithParts(project.Parts{Groups: []string{"tests"}})
 	require.NoError(t, err)
-	c.Own = map[string]jar.OwnFile{jar.StatePath: {Data: text}, "glassjar/base": {Data: []byte("{}")}, jar.MomentPath(1): {Data: []byte(`{"number": 1}`)}, "bin/python3": {Link: "python3.12"}, "bin/activate.nu": {Gone: true}}
+	c.Own = map[string]jar.OwnFile{jar.StatePath: {Data: text}, "glassjar/base": {Data: []byte("{}")}, jar.MomentPath(1): {Data: []byte(`{"number": 1}`)}, "bin/activate.nu": {Gone: true}}
+	if runtime.GOOS != "windows" { // an ordinary user makes no links there
+		c.Own["bin/python3"] = jar.OwnFile{Link: "python3.12"}
+	}
 	return j, c
 }
 
@@ -59,7 +63,11 @@ func everything(t *testing.T, j *jar.Jar) map[string]string {
 		if err != nil || e.IsDir() {
 			return err
 		}
-		rel, _ := filepath.Rel(top, p)
+		rel, err := filepath.Rel(top, p)
+		if err != nil {
+			return err
+		}
+		rel = filepath.ToSlash(rel)
 		if target, err := os.Readlink(p); err == nil {
 			out[rel] = "-> " + target
 			return nil
@@ -97,9 +105,11 @@ func TestCutOffAnywhere(t *testing.T) {
 		}
 		info, err := os.Stat(c.Outside.Spec)
 		require.NoError(t, err)
-		assert.Equal(t, os.FileMode(0o640), info.Mode().Perm())
+		if runtime.GOOS != "windows" {
+			assert.Equal(t, os.FileMode(0o640), info.Mode().Perm())
+		}
 	}
-	assert.Greater(t, total, 10)
+	assert.Greater(t, total, 9)
 }
 
 // Cut off after its journal got its other name, it has happened.

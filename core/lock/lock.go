@@ -133,6 +133,8 @@ func try(path string, mode Mode) (*Held, error) {
 		switch {
 		case err != nil && Unsupported(err) && mode.Unlocked:
 			return &Held{path: path}, nil
+		case err != nil && removing(err):
+			return nil, nil
 		case err != nil:
 			return nil, &Error{path, err}
 		case !ok:

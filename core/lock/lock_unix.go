@@ -23,6 +23,9 @@ func Unsupported(err error) bool {
 
 func readOnly(err error) bool { return errors.Is(err, syscall.EROFS) }
 
+// removing has none: a file that is removed is another at once.
+func removing(error) bool { return false }
+
 func removeHeld(l *flock.Flock) {
 	os.Remove(l.Path()) // first, so that nobody locks it in between
 	_ = l.Unlock()

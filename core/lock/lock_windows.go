@@ -15,6 +15,11 @@ func Unsupported(err error) bool {
 
 func readOnly(err error) bool { return errors.Is(err, windows.ERROR_WRITE_PROTECT) }
 
+// removing reports whether a file cannot be opened since whoever had it is removing it.
+func removing(err error) bool {
+	return errors.Is(err, windows.ERROR_SHARING_VIOLATION) || errors.Is(err, windows.ERROR_DELETE_PENDING)
+}
+
 // removeHeld closes first: a file that is open cannot be removed.
 func removeHeld(l *flock.Flock) {
 	_ = l.Unlock()

@@ -2,10 +2,15 @@ package store
 
 import (
 	"context"
+	"errors"
 	"io"
 	"os"
 	"path/filepath"
 	"time"
+
+	"golang.org/x/sys/windows"
+
+	"glassjar/core/internal/retry"
 )
 
 // writeContent fills a content beside its place and moves it there: a file that
@@ -32,10 +37,30 @@ func writeContent(_ context.Context, path string, mode os.FileMode, stamp time.T
 	if err != nil {
 		return false, err
 	}
-	if _, err := os.Lstat(path); err == nil {
+	return settle(temp.Name(), path)
+}
+
+// settle gives a file that was filled its place in the store. Whoever is first has it: the
+// content is the same, and another program, such as one that looks for viruses, may have that
+// file open for a moment. It reports whether this was the first.
+func settle(temp, path string) (first bool, err error) {
+	err = retry.Do(context.Background(), 12, 8*time.Millisecond, busy, func() error {
+		if _, err := os.Lstat(path); err == nil {
+			first = false
+			return nil
+		}
+		first = true
+		return os.Rename(temp, path)
+	})
+	if _, there := os.Lstat(path); err != nil && there == nil {
 		return false, nil
 	}
-	return true, os.Rename(temp.Name(), path)
+	return first && err == nil, err
+}
+
+// busy reports whether a file is in another program's hands.
+func busy(err error) bool {
+	return errors.Is(err, windows.ERROR_SHARING_VIOLATION) || errors.Is(err, windows.ERROR_ACCESS_DENIED) || errors.Is(err, windows.ERROR_LOCK_VIOLATION)
 }
 
 // sweepContent has nothing to do: what is not whole stands beside its place.

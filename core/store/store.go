@@ -143,7 +143,8 @@ func (s *Store) Add(ctx context.Context, name, want string, r io.Reader) (sum, p
 	if err := os.Chmod(temp.Name(), 0o644); err != nil {
 		return "", "", err
 	}
-	return sum, path, os.Rename(temp.Name(), path)
+	_, err = settle(temp.Name(), path)
+	return sum, path, err
 }
 
 // Drop removes a package file: it is unpacked.
