@@ -20,10 +20,10 @@ import (
 // job is a plan and what carrying it out needs.
 type job struct {
 	*plan.Plan
-	steps   plan.Steps
-	place   place.Place
-	jar     *jar.Jar // nil where it is to be made
-	python  interpreter.Interpreter
+	steps  plan.Steps
+	place  place.Place
+	jar    *jar.Jar // nil where it is to be made
+	python interpreter.Interpreter
 	// target is solved for in place of the interpreter where this machine has none.
 	target  *target.Target
 	catalog *catalog.Catalog
