@@ -388,6 +388,12 @@ func TestWindowsJar(t *testing.T) {
 	assert.Empty(t, s.Unknown)
 	require.NoError(t, apply(t, j, jar.Change{Remove: installed}))
 	assert.NotContains(t, strings.Join(files(t, j), " "), "press")
+	// A command that would be run in place of the jar's own, and one that no file can have.
+	for _, name := range []string{"activate", "Python", "nul", "aux.view"} {
+		var refusal *wheel.Refusal
+		require.ErrorAs(t, apply(t, j, add(pack(t, "mill", "1.0", "[console_scripts]\n"+name+" = mill:main\n", "mill.py=1"))), &refusal, name)
+		assert.Equal(t, name, refusal.Path)
+	}
 	// Names that differ in case only are the same file there.
 	var clash *jar.ClashError
 	assert.ErrorAs(t, apply(t, j, add(pack(t, "a", "1.0", "", "Press.py=1"), pack(t, "b", "1.0", "", "press.py=1"))), &clash)

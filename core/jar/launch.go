@@ -8,6 +8,7 @@ import (
 
 	"glassjar/core/interpreter"
 	"glassjar/core/version"
+	"glassjar/core/wheel"
 )
 
 //go:generate go run launcher/make.go launcher
@@ -33,6 +34,20 @@ func (l Layout) launcherOf(file string) string {
 		return l.Scripts() + "/" + path.Base(file) + ".exe"
 	}
 	return ""
+}
+
+// scriptFault says why a script cannot be had where its launcher stands beside the jar's own
+// programs, or is empty.
+func (l Layout) scriptFault(file string) string {
+	exe := path.Base(l.launcherOf(file))
+	if !l.windows() || exe == "." {
+		return ""
+	}
+	switch name := strings.ToLower(strings.TrimSuffix(exe, ".exe")); name {
+	case "activate", "deactivate", "python", "pythonw":
+		return "its command would be run in place of the jar's own " + name
+	}
+	return wheel.WindowsFault(exe)
 }
 
 // stageLauncher puts a launcher under a script's name. It is not in RECORD: its bytes are

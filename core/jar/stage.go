@@ -195,6 +195,9 @@ func (d *distribution) putBytes(file string, mode os.FileMode, data []byte) erro
 
 // putScript stages a script, and what starts it where the system needs that.
 func (d *distribution) putScript(file string, data []byte, windowed bool) error {
+	if why := d.layout.scriptFault(file); why != "" {
+		return &wheel.Refusal{File: d.add.Wheel.File, Path: path.Base(file), Why: why}
+	}
 	if err := d.putBytes(file, 0o755, data); err != nil {
 		return err
 	}

@@ -52,6 +52,9 @@ func PathFault(path string, limits Limits) string {
 	return ""
 }
 
+// WindowsFault says why Windows cannot have a file of that name, or is empty.
+func WindowsFault(name string) string { return windowsFault(name) }
+
 func windowsFault(part string) string {
 	stem, _, _ := strings.Cut(strings.ToLower(part), ".")
 	switch {

@@ -10,10 +10,10 @@ __declspec(dllexport) int Py_Main(int argc, wchar_t**argv){
  wchar_t exe[4096], home[4096], root[4096], base[4096]; GetModuleFileNameW(0,exe,4096);
  // As CPython since 3.7.3: another program may start it in the name of a jar, and what it starts does not inherit that.
  if(GetEnvironmentVariableW(L"__PYVENV_LAUNCHER__",home,4096)){ wcscpy(exe,home); SetEnvironmentVariableW(L"__PYVENV_LAUNCHER__",0); }
- wchar_t bp[4096]; int venv=readcfg(exe,home,root); if(!venv){ wcscpy(root,exe); *wcsrchr(root,'\\')=0; wcscpy(bp,root); wcscpy(base,exe);} else { wcscpy(bp,home); wcscpy(base,home); wcscat(base,L"\\python.exe"); }
+ wchar_t bp[4096]; int inside=readcfg(exe,home,root); if(!inside){ wcscpy(root,exe); *wcsrchr(root,'\\')=0; wcscpy(bp,root); wcscpy(base,exe);} else { wcscpy(bp,home); wcscpy(base,home); wcscat(base,L"\\python.exe"); }
  for(int i=1;i<argc;i++) if(!wcscmp(argv[i],L"-c")&&i+1<argc){
   if(wcsstr(argv[i+1],L"# Says what")){
-   printf("{\"executable\":"); js(exe); printf(",\"version\":\"" VER "\",\"implementation\":\"cpython\",\"implementation_version\":\"" VER "\",\"python_implementation\":\"CPython\",\"prefix\":"); js(bp); printf(",\"in_environment\":%s,\"base_executable\":",venv?"true":"false"); js(base);
+   printf("{\"executable\":"); js(exe); printf(",\"version\":\"" VER "\",\"implementation\":\"cpython\",\"implementation_version\":\"" VER "\",\"python_implementation\":\"CPython\",\"prefix\":"); js(bp); printf(",\"in_environment\":%s,\"base_executable\":",inside?"true":"false"); js(base);
    printf(",\"soabi\":\"\",\"ext_suffix\":\".cp312-win_amd64.pyd\",\"free_threaded\":false,\"abi_flags\":\"\",\"wide_unicode\":false,\"with_pymalloc\":false,\"bits\":64,\"machine\":\"AMD64\",\"os_name\":\"nt\",\"sys_platform\":\"win32\",\"platform_system\":\"Windows\",\"platform_release\":\"10\",\"platform_version\":\"10.0.19045\",\"glibc\":\"\",\"mac_version\":\"\",\"cache_tag\":\"cpython-312\",\"magic\":\"cb0d0d0a\",\"library_folder\":\"DLLs\",\"site_packages\":["); js(root); printf(",");
    wchar_t t[4096]; wcscpy(t,root); wcscat(t,L"\\Lib\\site-packages"); js(t); printf("],\"stdlib\":"); wcscpy(t,bp); wcscat(t,L"\\Lib"); js(t); printf(",\"managed\":false}\n"); return 0; }
   if(wcsstr(argv[i+1],L"# Compiles")){ char l[65536]; while(fgets(l,sizeof l,stdin)){ puts("none"); fflush(stdout);} return 0; }
