@@ -130,6 +130,11 @@ func (in Interpreter) Platform() tags.Platform {
 	p := tags.Platform{OS: in.OS(), Arch: in.Arch(), Libc: in.Libc, Major: in.LibcMajor, Minor: in.LibcMinor}
 	if p.OS == "macos" {
 		_, _ = fmt.Sscanf(in.Said.MacVersion, "%d.%d", &p.Major, &p.Minor)
+		if p.Major == 10 && p.Minor >= 16 {
+			// What macOS 11 and later say to programs that were built for an earlier one
+			// (platform.mac_ver in Python's documentation): at least 11.
+			p.Major, p.Minor = 11, 0
+		}
 	}
 	return p
 }

@@ -24,6 +24,10 @@ func Isolated(ctx context.Context, path, script string, flags ...string) *exec.C
 	}
 	cmd := exec.CommandContext(ctx, path, args...)
 	cmd.Dir = neutral()
+	if runtime.GOOS == "darwin" {
+		// Else a Python that was built for an earlier system is told that it is 10.16.
+		cmd.Env = append(os.Environ(), "SYSTEM_VERSION_COMPAT=0")
+	}
 	return cmd
 }
 

@@ -47,3 +47,11 @@ func TestTheBuildsOwnPlatform(t *testing.T) {
 	}
 	assert.Equal(t, "cp313t", Interpreter{Said: Answer{OSName: "nt", ExtSuffix: ".cp313t-win_amd64.pyd", Version: "3.13.0"}}.ABI())
 }
+
+// A Python that was built for an earlier macOS is told that a later one is 10.16.
+func TestTheSystemOfAnOldBuild(t *testing.T) {
+	for said, want := range map[string][2]int{"10.16": {11, 0}, "10.15.7": {10, 15}, "14.2.1": {14, 2}} {
+		p := Interpreter{Said: Answer{SysPlatform: "darwin", Machine: "x86_64", MacVersion: said}}.Platform()
+		assert.Equal(t, want, [2]int{p.Major, p.Minor}, said)
+	}
+}
