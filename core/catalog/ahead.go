@@ -196,13 +196,15 @@ func (e *expecting) likely(n resolve.Need, guessed bool) (*index.File, error) {
 	if kept = kept && n.Specifiers.Holds(keep); kept {
 		_, kept = j.at[keep.Key()]
 	}
-	for i, c := range j.candidates {
-		if kept && c.Version.Equal(keep) || !kept && c.Unfit == resolve.Fit && n.Specifiers.Holds(c.Version) {
-			if f := j.files[i]; f == nil || !guessed || cheap(f) {
-				return f, nil
-			}
-			return nil, nil
-		}
+	i := j.newest(n.Specifiers)
+	if kept {
+		i = j.at[keep.Key()]
+	}
+	if i < 0 {
+		return nil, nil
+	}
+	if f := j.files[i]; f == nil || !guessed || cheap(f) {
+		return f, nil
 	}
 	return nil, nil
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"sync"
 
@@ -42,6 +43,29 @@ type judgement struct {
 	candidates []resolve.Candidate
 	files      []*index.File
 	at         map[string]int // by the key of the version
+	sorted     *version.Sorted
+}
+
+// newest is the first candidate that fits and is in a range, or -1.
+func (j judgement) newest(s version.Specifiers) int {
+	first := -1
+	see := func(i int) {
+		if j.candidates[i].Unfit == resolve.Fit && (first < 0 || i < first) {
+			first = i
+		}
+	}
+	if slices.ContainsFunc(s, func(one version.Specifier) bool { return one.Operator() == version.Arbitrary }) {
+		for i, c := range j.candidates { // it compares texts
+			if s.Holds(c.Version) {
+				see(i)
+			}
+		}
+		return first
+	}
+	if j.sorted != nil {
+		j.sorted.Each(s.Set(), see)
+	}
+	return first
 }
 
 // Present is a distribution that is there without the jar's doing.
@@ -98,6 +122,11 @@ func (p *Provider) judgeAll(ctx context.Context, name string, judge judging) (ju
 		}
 		add(c, f)
 	}
+	list := make([]version.Version, len(out.candidates))
+	for i, c := range out.candidates {
+		list[i] = c.Version
+	}
+	out.sorted = version.NewSorted(list)
 	return out, nil
 }
 

@@ -118,7 +118,7 @@ func (s *solver) visitAll(v *variable, watching *[]*nogood) *nogood {
 }
 
 // visit looks at a nogood that watches v. It moves the watch to another term
-// that is not true if there is one; else the nogood says something.
+// that is not true if there is one, or drops it; else the nogood says something.
 func (s *solver) visit(n *nogood, v *variable) (moved, conflict bool) {
 	s.tick()
 	at := 0
@@ -126,7 +126,7 @@ func (s *solver) visit(n *nogood, v *variable) (moved, conflict bool) {
 		at = 1
 	}
 	if len(n.terms) > 1 && n.terms[n.watch[1-at]].false() {
-		return false, false // it is fulfilled as it is
+		return s.level == 0, false // it is fulfilled as it is; below every decision for good
 	}
 	if !n.terms[n.watch[at]].true() {
 		return false, false
