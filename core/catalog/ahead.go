@@ -88,9 +88,12 @@ func (p *Provider) lastNeeds(n resolve.Need) (out []resolve.Need) {
 		if f == nil || c.Unfit != resolve.Fit {
 			continue
 		}
-		meta, err := p.Catalog.keptAlready(*f)
-		if err != nil {
+		if !p.Catalog.hasMetadata(*f) {
 			return nil
+		}
+		meta, err := p.Catalog.Metadata(p.Context, *f)
+		if err != nil {
+			return nil // whoever needs it is told
 		}
 		return p.holding(meta, n.Extras)
 	}

@@ -45,7 +45,7 @@ func (c *Catalog) standsFor(f index.File) index.File {
 	if !ok || !c.assumed.on || first.Name == f.Name {
 		return f
 	}
-	if _, err := c.keptAlready(f); err == nil {
+	if c.hasMetadata(f) {
 		return f
 	}
 	c.assumed.of[releaseOf(f)] = true
@@ -72,7 +72,7 @@ func (c *Catalog) wasRead(f index.File) {
 func (c *Catalog) assume(others []index.File) {
 	questions := 0
 	for _, f := range others {
-		if _, err := c.keptAlready(f); err != nil && c.alone(f) {
+		if c.alone(f) && !c.hasMetadata(f) {
 			if questions++; !f.HasMetadata {
 				questions++ // its end, and what stands there
 			}

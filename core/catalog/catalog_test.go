@@ -409,14 +409,17 @@ func TestExpectVersions(t *testing.T) {
 	}
 	s.sell("cider-1.0-py3-none-any.whl")
 	p := &catalog.Provider{Catalog: open(t, s), Environment: linux(), Context: ctx}
-	p.ExpectVersions("press", []version.Version{version.MustParse("1.0"), version.MustParse("3.0"), version.MustParse("4.0")})()
-	assert.LessOrEqual(t, s.metas, 3)
-	before := s.metas
+	end := p.ExpectVersions("press", []version.Version{version.MustParse("1.0"), version.MustParse("3.0"), version.MustParse("4.0")})
 	for _, v := range []string{"1.0", "3.0"} {
 		_, err := p.Needs(ctx, "press", "", version.MustParse(v))
 		require.NoError(t, err)
 	}
-	assert.LessOrEqual(t, s.metas, max(before, 2), "each is asked for once")
+	end()
+	asked := s.metas
+	assert.Contains(t, []int{2, 3}, asked, "each once, and what they need if there was time")
+	_, err := p.Needs(ctx, "press", "", version.MustParse("3.0"))
+	require.NoError(t, err)
+	assert.Equal(t, asked, s.metas)
 }
 
 // Environments are one where no marker, tag or Requires-Python that was met tells them apart.

@@ -85,20 +85,18 @@ func (c *Catalog) keptMetadata(ctx context.Context, f index.File, sum string) ([
 	return data, err
 }
 
-// keptAlready is a wheel's metadata if it is here.
-func (c *Catalog) keptAlready(f index.File) (metadata.Metadata, error) {
+// hasMetadata reports whether a wheel's metadata is on this machine.
+func (c *Catalog) hasMetadata(f index.File) bool {
 	for _, sum := range []string{f.MetadataHashes[digest.SHA256], f.SHA256()} {
 		if !store.ValidSum(sum) {
 			continue
 		}
-		if data, err := os.ReadFile(c.keptAt(sum)); err == nil {
-			return metadata.Parse(data)
+		if _, err := os.Stat(c.keptAt(sum)); err == nil {
+			return true
 		}
 	}
-	if data, ok := c.unpackedMetadata(f); ok {
-		return metadata.Parse(data)
-	}
-	return metadata.Metadata{}, os.ErrNotExist
+	_, unpacked := c.Store.Tree(f.SHA256())
+	return unpacked
 }
 
 // keptAt is where metadata is kept under a hash.

@@ -306,10 +306,13 @@ func named(shown string, err error) error {
 // breaks and the server can go on from a place. The error is a [*StatusError],
 // [*NetworkError], [*OfflineError] or [*InsecureError], or the context's.
 func (c *Client) Get(ctx context.Context, address, accept string) (*Response, error) {
-	return c.get(ctx, address, accept, "")
+	return c.GetChanged(ctx, address, accept, "")
 }
 
-func (c *Client) get(ctx context.Context, address, accept, etag string) (*Response, error) {
+// GetChanged is [Client.Get] for what may have a validator: the response is nil where it has not
+// changed since it had that one (RFC 9110, section 13.1.2). With an empty one it is asked for
+// whatever it is.
+func (c *Client) GetChanged(ctx context.Context, address, accept, etag string) (*Response, error) {
 	header := http.Header{}
 	if etag != "" {
 		header.Set("If-None-Match", etag)
@@ -334,21 +337,18 @@ func (c *Client) get(ctx context.Context, address, accept, etag string) (*Respon
 	return &Response{Body: body, URL: res.Request.URL, ContentType: res.Header.Get("Content-Type"), Size: res.ContentLength, ETag: res.Header.Get("ETag")}, nil
 }
 
-// GetChanged is [Client.Get] for what may have a validator: the response is nil where it has not
-// changed since it had that one (RFC 9110, section 13.1.2). An empty one is always asked for
-// anew.
-func (c *Client) GetChanged(ctx context.Context, address, accept, etag string) (*Response, error) {
-	return c.get(ctx, address, accept, etag)
-}
-
 // Read is the whole body at an address, from the cache if that is allowed; more than
 // limit bytes are a [*limits.Error].
 func (c *Client) Read(ctx context.Context, address, accept string, limit int64) ([]byte, *Response, error) {
-	kept := c.kept(address, accept)
-	if kept != nil && (c.Offline || kept.fresh(time.Now())) {
-		return kept.body, kept.response(), nil
+	return c.ReadKept(ctx, address, accept, limit, c.Kept(address, accept))
+}
+
+// ReadKept is [Client.Read] where what the cache has is known already.
+func (c *Client) ReadKept(ctx context.Context, address, accept string, limit int64, have Kept) ([]byte, *Response, error) {
+	if k := have.kept; k != nil && (c.Offline || k.fresh(time.Now())) {
+		return k.body, k.response(), nil
 	}
-	return c.read(ctx, address, accept, limit, kept, c.keep)
+	return c.read(ctx, address, accept, limit, have.kept, c.keep)
 }
 
 // ReadUnkept is [Client.Read] for what whoever asks keeps under its hash: the cache has no part

@@ -150,14 +150,18 @@ func (c *Client) keep(address, accept string, k *kept) {
 	}
 }
 
-// Kept is what the cache has for an address, however old it is; the response is nil where it
-// has nothing.
-func (c *Client) Kept(address, accept string) ([]byte, *Response) {
-	k := c.kept(address, accept)
-	if k == nil {
+// Kept is an answer of the cache, however old it is.
+type Kept struct{ kept *kept }
+
+// Kept is what the cache has for an address, maybe nothing.
+func (c *Client) Kept(address, accept string) Kept { return Kept{c.kept(address, accept)} }
+
+// Answer is the answer as it was; the response is nil where there is none.
+func (k Kept) Answer() ([]byte, *Response) {
+	if k.kept == nil {
 		return nil, nil
 	}
-	return k.body, k.response()
+	return k.kept.body, k.kept.response()
 }
 
 // Forget drops what the cache has for an address, so that it is asked for

@@ -211,6 +211,11 @@ func (o *Ordered) Files(ctx context.Context, name string) ([]File, Source, error
 	return nil, nil, fmt.Errorf("%s: %w", name, ErrUnknownName)
 }
 
+// remembering is a source that may know something without asking anybody.
+type remembering interface {
+	Kept(name string) []File
+}
+
 // Kept is what is known of a distribution without asking anybody: what the first index that
 // once answered for it said then. It may be out of date, and serves to guess what will be asked
 // for.
@@ -221,7 +226,7 @@ func (o *Ordered) Kept(ctx context.Context, name string) []File {
 			continue
 		}
 		var files []File
-		if server, far := s.(interface{ Kept(name string) []File }); far {
+		if server, far := s.(remembering); far {
 			files = server.Kept(name)
 		} else if here, err := s.Files(ctx, name); err == nil {
 			files = here // a folder, or the sample

@@ -37,8 +37,8 @@ func (s *Server) Names(ctx context.Context) ([]string, error) {
 			return names, nil
 		}
 	}
-	names, etag, err := s.askNames(ctx, readETag(file, statErr))
-	if err == nil && names == nil && etag != "" {
+	names, etag, changed, err := s.askNames(ctx, readETag(file, statErr))
+	if err == nil && !changed {
 		now := time.Now() // it has not changed
 		_ = os.Chtimes(file, now, now)
 		return readNames(file)
@@ -105,12 +105,12 @@ func keepNames(file, etag string, names []string) {
 	}
 }
 
-// askNames asks for the list of all names, and reads it while it comes. It is nil where it is
-// as before.
-func (s *Server) askNames(ctx context.Context, before string) (names []string, etag string, err error) {
+// askNames asks for the list of all names, and reads it while it comes; not where it has not
+// changed.
+func (s *Server) askNames(ctx context.Context, before string) (names []string, etag string, changed bool, err error) {
 	res, err := s.client.GetChanged(ctx, s.address, accept, before)
 	if err != nil || res == nil {
-		return nil, before, err
+		return nil, before, false, err
 	}
 	defer res.Body.Close()
 	body := &limits.Reader{R: res.Body, What: s.Address(), Limit: limits.Names}
@@ -129,52 +129,50 @@ func (s *Server) askNames(ctx context.Context, before string) (names []string, e
 	var network *fetch.NetworkError
 	switch {
 	case err == nil:
-		return names, res.ETag, nil
+		return names, res.ETag, true, nil
 	case ctx.Err() != nil:
-		return nil, "", ctx.Err()
+		err = ctx.Err()
 	case errors.As(err, &large), errors.As(err, &network):
-		return nil, "", err
 	case errors.Is(err, errPage):
-		return nil, "", &NotIndexError{s.Address(), "its list of names is not what the standard says"}
+		err = &NotIndexError{s.Address(), "its list of names is not what the standard says"}
+	default:
+		err = &NotIndexError{s.Address(), err.Error()}
 	}
-	return nil, "", &NotIndexError{s.Address(), err.Error()}
+	return nil, "", false, err
 }
 
 // jsonNames reads a list of names in JSON (PEP 691).
 func jsonNames(body io.Reader, add func(name string) error) error {
 	r := &pageReader{d: jsontext.NewDecoder(body, lenient...), shared: map[string]string{}}
 	var says meta
-	var failed error
 	err := r.object(func(key string) error {
 		switch key {
 		case "meta":
 			return r.into(&says)
 		case "projects":
-			return r.list(func() error {
-				return r.object(func(key string) error {
-					raw, err := r.d.ReadValue()
-					if err != nil || key != "name" {
-						return err
-					}
-					name, err := r.text(raw)
-					if err != nil {
-						return err
-					}
-					failed = add(name)
-					return failed
-				})
-			})
+			return r.list(func() error { return r.project(add) })
 		}
 		return r.d.SkipValue()
 	})
-	var network *fetch.NetworkError
-	if failed != nil || errors.As(err, &network) {
-		return err
+	if err == nil && says.fault() != nil {
+		err = errPage
 	}
-	if err != nil || says.fault() != nil {
-		return errPage
-	}
-	return nil
+	return asPage(err)
+}
+
+// project reads an entry of the list of names.
+func (r *pageReader) project(add func(name string) error) error {
+	return r.object(func(key string) error {
+		raw, err := r.d.ReadValue()
+		if err != nil || key != "name" {
+			return err
+		}
+		name, err := r.text(raw)
+		if err != nil {
+			return err
+		}
+		return add(name)
+	})
 }
 
 // tooManyNames is a [*limits.Error] for an index with more names than are read.

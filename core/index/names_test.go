@@ -19,6 +19,7 @@ import (
 
 	"glassjar/core/fetch"
 	"glassjar/core/index"
+	"glassjar/core/limits"
 )
 
 // The list of names is asked for once in a while, and an old one is better than
@@ -153,6 +154,35 @@ func TestProbe(t *testing.T) {
 		assert.Equal(t, []bool{c.answers, c.json, c.known}, []bool{p.Answers, p.JSON, p.Known}, "%s %s: %s", c.at, c.name, p.Why)
 		assert.Equal(t, c.answers, p.Why == "", p.Why)
 	}
+}
+
+// A list of no names is one, and one that is longer than any is told as that.
+func TestListsOfNamesAtTheirEnds(t *testing.T) {
+	text, length := `{"meta": {"api-version": "1.1"}, "projects": []}`, ""
+	s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+		w.Header().Set("ETag", `"bare"`)
+		if length != "" {
+			w.Header().Set("Content-Length", length)
+		}
+		w.Header().Set("Content-Type", index.TypeJSON)
+		fmt.Fprint(w, text)
+	}))
+	defer s.Close()
+	names := func() ([]string, error) {
+		return index.NewServer("x", s.URL+"/simple/", &fetch.Client{Cache: t.TempDir(), Retries: -1}).Names(ctx)
+	}
+	list, err := names()
+	require.NoError(t, err)
+	assert.Empty(t, list)
+	text = `{"meta": {"api-version": "1.1"}, "projects": [` + strings.Repeat(" ", limits.Names)
+	_, err = names()
+	assert.ErrorAs(t, err, new(*limits.Error))
+	text = `{"meta": {"api-version": "1.1"}, "projects": [{"name": `
+	_, err = names()
+	assert.ErrorAs(t, err, new(*index.NotIndexError))
+	length = "1000" // more than comes
+	_, err = names()
+	assert.ErrorAs(t, err, new(*fetch.NetworkError))
 }
 
 // What a wheel says is read out of it in two questions, wherever it stands; in three where that

@@ -14,6 +14,7 @@ import (
 	"github.com/go-json-experiment/json/jsontext"
 
 	"glassjar/core/digest"
+	"glassjar/core/fetch"
 	"glassjar/core/limits"
 )
 
@@ -45,16 +46,27 @@ func parseJSON(data []byte, base *url.URL) ([]File, Standing, error) {
 		}
 		return r.d.SkipValue()
 	})
-	switch {
-	case errors.As(err, &r.large):
+	if err == nil && !listed {
+		err = errPage
+	}
+	if err := asPage(err); err != nil {
 		return nil, Standing{}, err
-	case err != nil || !listed:
-		return nil, Standing{}, errPage
 	}
 	if err := says.Meta.fault(); err != nil {
 		return nil, Standing{}, err
 	}
 	return r.files, says.standing(), nil
+}
+
+// asPage is the error of a page that was read: that it is no such page, but for what came of
+// the network or is more than is read.
+func asPage(err error) error {
+	var large *limits.Error
+	var network *fetch.NetworkError
+	if err == nil || errors.As(err, &large) || errors.As(err, &network) {
+		return err
+	}
+	return errPage
 }
 
 // pageReader is a page that is being read.
@@ -63,7 +75,6 @@ type pageReader struct {
 	base  *url.URL
 	valid bool // it is UTF-8 throughout
 	files []File
-	large *limits.Error
 	// shared are texts that many files have, metadata the hashes of it by their text.
 	shared   map[string]string
 	metadata map[string]map[string]string
@@ -72,8 +83,8 @@ type pageReader struct {
 
 // object reads an object, each member by its name.
 func (r *pageReader) object(member func(key string) error) error {
-	if t, err := r.d.ReadToken(); err != nil || t.Kind() != '{' {
-		return errPage
+	if err := r.open('{'); err != nil {
+		return err
 	}
 	for r.d.PeekKind() != '}' {
 		raw, err := r.d.ReadValue()
@@ -92,10 +103,19 @@ func (r *pageReader) object(member func(key string) error) error {
 	return err
 }
 
+// open reads what an object or a list begins with.
+func (r *pageReader) open(kind jsontext.Kind) error {
+	t, err := r.d.ReadToken()
+	if err == nil && t.Kind() != kind {
+		err = errPage
+	}
+	return err
+}
+
 // list reads a list.
 func (r *pageReader) list(element func() error) error {
-	if t, err := r.d.ReadToken(); err != nil || t.Kind() != '[' {
-		return errPage
+	if err := r.open('['); err != nil {
+		return err
 	}
 	for r.d.PeekKind() != ']' {
 		if err := element(); err != nil {

@@ -31,7 +31,8 @@ type Server struct {
 	name, address string
 	client        *fetch.Client
 	pages         once.Map[string, page]
-	understood    once.Map[string, page] // by name, content type, length and checksum of the answer
+	answers       once.Map[string, fetch.Kept] // of the cache, by name
+	understood    once.Map[string, page]       // by name, content type, length and checksum of the answer
 }
 
 // page is what a distribution's page says.
@@ -82,7 +83,7 @@ func (s *Server) read(ctx context.Context, name string) (page, error) {
 // Kept is what the last answer said of a distribution, however old it is. Nothing is asked
 // for; there is none where nothing was kept.
 func (s *Server) Kept(name string) []File {
-	data, res := s.client.Kept(s.pageAddress(name), accept)
+	data, res := s.answer(name).Answer()
 	if res == nil {
 		return nil
 	}
@@ -107,8 +108,16 @@ func (s *Server) Refresh(ctx context.Context, name string) ([]File, error) {
 	return s.Files(ctx, name)
 }
 
+// answer is what the cache has of a page, until that is asked for.
+func (s *Server) answer(name string) fetch.Kept {
+	kept, _ := s.answers.Do(name, func() (fetch.Kept, error) { return s.client.Kept(s.pageAddress(name), accept), nil }) // it does not fail
+	return kept
+}
+
 func (s *Server) readPage(ctx context.Context, name string) (page, error) {
-	data, res, err := s.client.Read(ctx, s.pageAddress(name), accept, limits.Page)
+	have := s.answer(name)
+	s.answers.Forget(name)
+	data, res, err := s.client.ReadKept(ctx, s.pageAddress(name), accept, limits.Page, have)
 	var status *fetch.StatusError
 	if errors.As(err, &status) && (status.Code == http.StatusNotFound || status.Code == http.StatusGone) {
 		return page{}, fmt.Errorf("%s: %w", name, ErrUnknownName)
@@ -191,20 +200,21 @@ func (s *Server) Metadata(ctx context.Context, f File) ([]byte, error) {
 	return data, err
 }
 
+// readMetadata reads a metadata file. What has a hash is kept under it by whoever asks.
+func (s *Server) readMetadata(ctx context.Context, f File, at string) ([]byte, error) {
+	if f.SHA256() != "" || f.MetadataHashes[digest.SHA256] != "" {
+		return s.client.ReadUnkept(ctx, at, "", limits.Metadata)
+	}
+	data, _, err := s.client.Read(ctx, at, "", limits.Metadata)
+	return data, err
+}
+
 func (s *Server) separateMetadata(ctx context.Context, f File) ([]byte, error) {
 	at := metadataURL(f.Ask())
 	var bad error
 	last := ""
 	for range 6 { // what was damaged on the way may come whole the next time
-		// What has a hash is kept under it by whoever asks.
-		read := s.client.ReadUnkept
-		if f.SHA256() == "" && f.MetadataHashes[digest.SHA256] == "" {
-			read = func(ctx context.Context, address, accept string, limit int64) ([]byte, error) {
-				data, _, err := s.client.Read(ctx, address, accept, limit)
-				return data, err
-			}
-		}
-		data, err := read(ctx, at, "", limits.Metadata)
+		data, err := s.readMetadata(ctx, f, at)
 		if err != nil {
 			return nil, err
 		}

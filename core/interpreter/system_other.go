@@ -5,5 +5,5 @@ package interpreter
 // registered has none: there is no registry.
 func registered() []string { return nil }
 
-// storeStub has none: programs are programs.
-func storeStub(string) bool { return false }
+// standIn has none: programs are programs.
+func standIn(string) bool { return false }

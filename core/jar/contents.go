@@ -10,16 +10,11 @@ import (
 	"sort"
 )
 
-// ContentsSum is a hash of what a distribution's RECORD says of its files, those
-// left out that say how it came here. It is empty where that cannot be read.
-func (j *Jar) ContentsSum(d Installed) string {
-	files, err := j.Files(d)
-	if err != nil {
-		return ""
-	}
-	sort.Slice(files, func(i, k int) bool { return files[i].Path < files[k].Path })
+// contentsSum is a hash of what a distribution's RECORD says of its files, those
+// left out that say how it came here.
+func contentsSum(sorted []File) string {
 	h := sha256.New()
-	for _, f := range files {
+	for _, f := range sorted {
 		switch filepath.Base(f.Path) {
 		case "INSTALLER", "REQUESTED", "RECORD", "direct_url.json":
 		default:

@@ -6,9 +6,11 @@ import (
 	"os"
 	"path"
 	"path/filepath"
+	"runtime"
 	"sort"
 	"strings"
 
+	"glassjar/core/guard"
 	"glassjar/core/limits"
 	"glassjar/core/metadata"
 	"glassjar/core/version"
@@ -141,6 +143,20 @@ type File struct {
 	Hash string
 	// Size is in bytes, -1 where none is given.
 	Size int64
+}
+
+// eachRecord reads the RECORDs of distributions, several at a time, and has what each says
+// dealt with; the error is the first of deal.
+func (j *Jar) eachRecord(installed []Installed, deal func(i int, files []File, err error) error) error {
+	group := guard.New()
+	group.SetLimit(max(2, runtime.NumCPU()))
+	for i, d := range installed {
+		group.Go(func() error {
+			files, err := j.Files(d)
+			return deal(i, files, err)
+		})
+	}
+	return group.Wait()
 }
 
 // Files lists a distribution's files from its RECORD. Lines that lead out of

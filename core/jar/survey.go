@@ -120,15 +120,10 @@ func (j *Jar) ownFiles() map[string]bool {
 // expect reads what the distributions' RECORDs say.
 func (s *surveyor) expect(installed []Installed) error {
 	lists, errs := make([][]File, len(installed)), make([]error, len(installed))
-	group := guard.New()
-	group.SetLimit(max(2, runtime.NumCPU()))
-	for i, d := range installed {
-		group.Go(func() error {
-			lists[i], errs[i] = s.jar.Files(d)
-			return nil
-		})
-	}
-	_ = group.Wait() // none of them fails
+	_ = s.jar.eachRecord(installed, func(i int, files []File, err error) error {
+		lists[i], errs[i] = files, err
+		return nil // each is told below
+	})
 	l := s.jar.Layout()
 	for i, d := range installed {
 		if errs[i] != nil {

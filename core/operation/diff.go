@@ -130,10 +130,8 @@ func (m *Machine) jarSide(ctx context.Context, at place.Place) (*side, error) {
 	if err != nil {
 		return nil, err
 	}
-	if s.label, err = j.RecordedLabel(installed); err != nil {
-		s.label = "" // a RECORD is gone: check tells
-	}
-	s.kind = LabelOfJar
+	label, contents, _ := j.RecordedSums(installed) // what cannot be read has none; check tells
+	s.label, s.kind = label, LabelOfJar
 	last := map[string]jar.MomentPackage{}
 	moment, ok, err := j.LastMoment()
 	if err != nil {
@@ -145,7 +143,7 @@ func (m *Machine) jarSide(ctx context.Context, at place.Place) (*side, error) {
 		}
 	}
 	for _, d := range installed {
-		p := sidePackage{version: d.Version().String(), contents: j.ContentsSum(d), index: last[d.Key()].Index}
+		p := sidePackage{version: d.Version().String(), contents: contents[d.Key()], index: last[d.Key()].Index}
 		if sum := last[d.Key()].SHA256; sum != "" {
 			p.sums = []string{sum}
 		}

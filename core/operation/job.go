@@ -112,8 +112,13 @@ func (m *Machine) origin(a project.Asked) string {
 // solver asks a catalog. base is what the base of the jar provides.
 func (m *Machine) solver(ctx context.Context, c *catalog.Catalog, base map[string]catalog.Present) plan.Solver {
 	return plan.Solver{Origin: m.origin, Refused: refused, Report: m.Report, Ahead: c.Ahead, Source: func(env target.Environment, keep map[string]version.Version) plan.Source {
-		return &catalog.Provider{Catalog: c, Environment: env, Context: ctx, Present: base, Keep: keep}
+		return provider(ctx, c, base, env, keep)
 	}}
+}
+
+// provider answers for one environment out of a catalogue.
+func provider(ctx context.Context, c *catalog.Catalog, base map[string]catalog.Present, env target.Environment, keep map[string]version.Version) *catalog.Provider {
+	return &catalog.Provider{Catalog: c, Environment: env, Context: ctx, Present: base, Keep: keep}
 }
 
 // checkNames finds all names that no index has, before any other work.

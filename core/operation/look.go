@@ -290,28 +290,20 @@ func (m *Machine) Label(ctx context.Context, ref string) (*Labelled, error) {
 }
 
 func (m *Machine) label(ref string) (*Labelled, error) {
-	at, j, installed, err := m.look(ref)
-	var missing *place.NoJarError
-	if err != nil && !errors.As(err, &missing) {
+	at, err := m.Places().Locate(ref, false)
+	if err != nil {
 		return nil, err
 	}
 	out := &Labelled{}
-	if missing != nil {
-		if at, err = m.Places().Locate(ref, true); err != nil && at.RecordFile == "" {
-			return nil, missing
-		}
-	}
-	record, recordErr := project.ReadRecord(at.RecordFile)
-	switch {
-	case recordErr == nil:
+	if record, err := project.ReadRecord(at.RecordFile); err == nil { // else the jar has its own still
 		out.Record, out.RecordLabel = at.RecordFile, record.Label()
-	case missing != nil:
-		return nil, missing
-	case !errors.Is(recordErr, project.ErrNoRecord):
-		return nil, recordErr
 	}
-	if missing != nil {
+	if !at.Exists() && out.Record != "" {
 		return out, nil
+	}
+	at, j, installed, err := m.look(ref)
+	if err != nil {
+		return nil, err
 	}
 	out.Jar, out.Python, out.Packages = at.Root, pythonTitle(j), len(installed)
 	out.Label, err = j.Label(installed)

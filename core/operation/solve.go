@@ -5,7 +5,6 @@ import (
 	"errors"
 	"slices"
 
-	"glassjar/core/catalog"
 	"glassjar/core/fetch"
 	"glassjar/core/plan"
 	"glassjar/core/project"
@@ -28,8 +27,7 @@ func (m *Machine) solveAll(ctx context.Context, p *job, spec *project.Spec, root
 	for name, b := range base {
 		ask.Base[name] = b.Version
 	}
-	likely := &catalog.Provider{Catalog: p.catalog, Environment: ask.Environment, Context: ctx, Present: base, Keep: problem.Keep}
-	likely.Foresee(m.solver(ctx, p.catalog, base).Needs(ask.Environment, roots))
+	provider(ctx, p.catalog, base, ask.Environment, problem.Keep).Foresee(m.solver(ctx, p.catalog, base).Needs(ask.Environment, roots))
 	if err := m.checkNames(ctx, p.catalog, roots, ask.Environment, base, p.SampleOnly); err != nil {
 		return nil, err
 	}

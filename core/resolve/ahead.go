@@ -16,14 +16,12 @@ func (s *solver) askAhead(v *variable, value int) {
 	if !v.expanded.empty() {
 		s.askMore(v, value)
 	}
-	if v.asked.has(value) {
-		return
+	if s.conflicts == 0 || v.asked.has(value) {
+		return // what stands before any conflict is what was expected
 	}
 	wider := 1
-	if s.conflicts > 0 {
-		if s.waited++; s.waited >= 4 && s.waited&(s.waited-1) == 0 {
-			wider = min(s.waited/2, maxAsked)
-		}
+	if s.waited++; s.waited >= 4 && s.waited&(s.waited-1) == 0 {
+		wider = min(s.waited/2, maxAsked)
 	}
 	for _, w := range s.order[1:] {
 		if w != v && w.base == nil && w.required() {

@@ -2,13 +2,10 @@ package store
 
 import (
 	"context"
-	"errors"
 	"io"
 	"os"
 	"path/filepath"
 	"time"
-
-	"golang.org/x/sys/windows"
 
 	"glassjar/core/internal/retry"
 )
@@ -44,7 +41,7 @@ func writeContent(_ context.Context, path string, mode os.FileMode, stamp time.T
 // content is the same, and another program, such as one that looks for viruses, may have that
 // file open for a moment. It reports whether this was the first.
 func settle(temp, path string) (first bool, err error) {
-	err = retry.Do(context.Background(), 12, 8*time.Millisecond, busy, func() error {
+	err = retry.WhileBusy(func() error {
 		if _, err := os.Lstat(path); err == nil {
 			first = false
 			return nil
@@ -56,11 +53,6 @@ func settle(temp, path string) (first bool, err error) {
 		return false, nil
 	}
 	return first && err == nil, err
-}
-
-// busy reports whether a file is in another program's hands.
-func busy(err error) bool {
-	return errors.Is(err, windows.ERROR_SHARING_VIOLATION) || errors.Is(err, windows.ERROR_ACCESS_DENIED) || errors.Is(err, windows.ERROR_LOCK_VIOLATION)
 }
 
 // sweepContent has nothing to do: what is not whole stands beside its place.
