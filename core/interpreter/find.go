@@ -295,7 +295,7 @@ func better(a, b Interpreter) bool {
 // Ask is what one program says it is, from the cache if it is known. The error
 // is a [Rejection].
 func (f *Finder) Ask(ctx context.Context, path string) (Interpreter, error) {
-	if standIn(path) {
+	if opensWindow(path) {
 		return Interpreter{}, Rejection{Path: path, Why: "it is no Python: it opens a window in which one can be installed"}
 	}
 	info, err := os.Stat(path)

@@ -11,9 +11,9 @@ import (
 // registered has none: there is no registry.
 func registered() []string { return nil }
 
-// standIn reports whether a program only opens the window that installs the developer tools:
+// opensWindow reports whether a program only opens the window that installs the developer tools:
 // /usr/bin/python3 is one until these are there, and "xcode-select -p" says so without a window.
-func standIn(path string) bool {
+func opensWindow(path string) bool {
 	return toolsStub(path, func() bool {
 		ctx, cancel := context.WithTimeout(context.Background(), 5*time.Second)
 		defer cancel()

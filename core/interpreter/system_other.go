@@ -5,5 +5,5 @@ package interpreter
 // registered has none: there is no registry.
 func registered() []string { return nil }
 
-// standIn has none: programs are programs.
-func standIn(string) bool { return false }
+// opensWindow has none: programs are programs.
+func opensWindow(string) bool { return false }

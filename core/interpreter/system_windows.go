@@ -54,8 +54,8 @@ func children(top registry.Key, path string, view uint32) []string {
 	return names
 }
 
-// standIn reports whether a program only opens the Store.
-func standIn(path string) bool {
+// opensWindow reports whether a program only opens the Store.
+func opensWindow(path string) bool {
 	if !strings.Contains(strings.ToLower(path), `\microsoft\windowsapps\`) {
 		return false
 	}
