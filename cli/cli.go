@@ -160,6 +160,9 @@ func start(l *operation.Launch, errs io.Writer) int {
 	case errors.As(err, &code):
 		return int(code)
 	case err != nil:
+		if fault := (*os.PathError)(nil); errors.As(err, &fault) && fault.Path == l.Path {
+			err = fault.Err // the path is told already
+		}
 		fmt.Fprintf(errs, "glassjar: cannot start %s: %v\n", l.Path, err)
 		return view.ExitPython
 	}

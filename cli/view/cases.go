@@ -61,6 +61,7 @@ var cases = map[operation.Case]phrase{
 	operation.BadWish:               {why: "{error}", try: "glassjar pythons shows which are here"},
 	operation.BadIndexName:          {why: `"{1}" cannot be an index's name`, try: "use letters, digits, '-', '_' and '.'"},
 	operation.AddressNotText:        {why: "the address is not UTF-8, so that the file cannot hold it", try: "give the folder a name that is, or make a link to it that has one"},
+	operation.AddressElsewhere:      {why: `"{1}" is on another machine`, try: "give an http or https address, or a folder that is mounted here"},
 	operation.NoIndex:               {why: `there is no index "{1}" there`, try: "glassjar index list shows those that are set up, and where"},
 	operation.NoForm:                {why: `"{1}" is not a form of a record`, try: "the forms are lock, spec, list and sbom"},
 }

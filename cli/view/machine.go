@@ -104,6 +104,8 @@ func (s *Screen) systemWords(err error) Message {
 		m.Try = []string{"let a process open more files: ulimit -n 4096"}
 	case errors.Is(err, syscall.EROFS):
 		m.Try = []string{"choose a place that can be written to"}
+	case inUse(err):
+		m.Try = []string{"another program has that file open: end it, and try again"}
 	case errors.Is(err, fs.ErrPermission):
 		m.Try = []string{"choose a folder that you may write to, or ask its owner"}
 		if strings.Contains(path, string(filepath.Separator)+"store"+string(filepath.Separator)) {

@@ -28,6 +28,7 @@ import (
 	"strings"
 
 	"glassjar/core/durable"
+	"glassjar/core/internal/retry"
 )
 
 // Options say how a file is written. The zero value serves files that belong to
@@ -130,7 +131,7 @@ func fill(temp string, data []byte, mode os.FileMode) error {
 
 // Commit puts the file into its place.
 func (p *Pending) Commit() error {
-	if err := replace(p.Temp, p.Path); err != nil {
+	if err := retry.WhileBusy(func() error { return os.Rename(p.Temp, p.Path) }); err != nil {
 		return err
 	}
 	p.done()

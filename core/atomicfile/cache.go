@@ -3,6 +3,8 @@ package atomicfile
 import (
 	"os"
 	"path/filepath"
+
+	"glassjar/core/internal/retry"
 )
 
 // Cache writes a file of what can be had again: whole or not at all, but nothing is
@@ -25,7 +27,7 @@ func besides(path string, data []byte) error {
 	temp, _ := Options{}.temporary(filepath.Join(filepath.Dir(path), "."+filepath.Base(path)))
 	err := fill(temp, data, 0o666)
 	if err == nil {
-		err = replace(temp, path)
+		err = retry.WhileBusy(func() error { return os.Rename(temp, path) })
 	}
 	if err != nil {
 		os.Remove(temp)

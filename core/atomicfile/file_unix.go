@@ -8,8 +8,6 @@ import (
 	"syscall"
 )
 
-func replace(from, to string) error { return os.Rename(from, to) }
-
 // likeBefore gives a file the mode of the one that it replaces and, as far as this
 // user may, the owner.
 func likeBefore(file string, before fs.FileInfo) error {

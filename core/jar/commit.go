@@ -12,6 +12,7 @@ import (
 
 	"glassjar/core/atomicfile"
 	"glassjar/core/durable"
+	"glassjar/core/internal/retry"
 )
 
 // commit makes the change that was staged. Its order is what keeps it whole through
@@ -243,7 +244,11 @@ func (a *application) make(s step, after *durable.Batch) error {
 			return err
 		}
 		after.Folder(filepath.Dir(j.Path(s.path)))
-		return os.Rename(j.Path(s.path), j.Path(oldFolder, s.path))
+		err := retry.WhileBusy(func() error { return os.Rename(j.Path(s.path), j.Path(oldFolder, s.path)) })
+		if fault := (*os.LinkError)(nil); errors.As(err, &fault) { // the user knows nothing of where it was to go
+			return &fs.PathError{Op: "take out", Path: j.Path(s.path), Err: fault.Err}
+		}
+		return err
 	case stepPut, stepTree:
 		if err := makeFolder(filepath.Dir(j.Path(s.path))); err != nil {
 			return err
@@ -292,7 +297,7 @@ func (a *application) makeText(s step) error {
 // rename moves a file; what stands on another file system inside a jar is copied,
 // and gets its name only once it is whole.
 func rename(from, to string) error {
-	err := os.Rename(from, to)
+	err := retry.WhileBusy(func() error { return os.Rename(from, to) })
 	if !crossDevice(err) {
 		return err
 	}

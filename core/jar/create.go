@@ -8,8 +8,10 @@ import (
 	"os"
 	"path"
 	"path/filepath"
+	"runtime"
 	"strings"
 	"unicode"
+	"unicode/utf16"
 
 	"glassjar/core/interpreter"
 	"glassjar/core/project"
@@ -118,8 +120,8 @@ type PlaceError struct{ Path, Why string }
 
 func (e *PlaceError) Error() string { return e.Path + ": " + e.Why }
 
-// Usable refuses a place whose path no PATH, or no shell, can hold, with a
-// [*PlaceError].
+// Usable refuses a place whose path no PATH, or no shell, can hold, or from which the
+// system starts no program, with a [*PlaceError].
 func Usable(root string) error {
 	rest := root[len(filepath.VolumeName(root)):]
 	if strings.ContainsFunc(root, unicode.IsControl) {
@@ -128,8 +130,15 @@ func Usable(root string) error {
 	if strings.ContainsRune(rest, os.PathListSeparator) {
 		return &PlaceError{root, fmt.Sprintf("its path has a %q, which separates the folders of PATH: no program would be found in it", string(os.PathListSeparator))}
 	}
+	if n := len(utf16.Encode([]rune(filepath.Join(root, "Scripts", "pythonw.exe")))); runtime.GOOS == "windows" && n >= maxPath {
+		return &PlaceError{root, fmt.Sprintf("its programs' paths would have %d characters, and Windows starts none of more than %d", n, maxPath-1)}
+	}
 	return nil
 }
+
+// maxPath is MAX_PATH of Windows, the end of the text included: of a program that is to be
+// started, whatever is set up for other files.
+const maxPath = 260
 
 // Vacant refuses a place at which something stands, with an [*ExistsError], or that
 // cannot be used, with a [*PlaceError]; an empty folder is removed.

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"net/url"
 	"path/filepath"
+	"runtime"
 	"sort"
 	"strings"
 
@@ -211,11 +212,15 @@ func FileURL(path string) string {
 	return (&url.URL{Scheme: "file", Path: path}).String()
 }
 
-// PathOf is the path that a file: address names.
+// PathOf is the path that a file: address names. On Windows that of another machine names
+// what that machine shares.
 func PathOf(address string) (string, bool) {
 	u, err := url.Parse(address)
-	if err != nil || u.Scheme != "file" || u.Host != "" && u.Host != "localhost" {
+	if err != nil || u.Scheme != "file" || u.Path == "" {
 		return "", false
+	}
+	if u.Host != "" && u.Host != "localhost" {
+		return filepath.FromSlash("//" + u.Host + u.Path), runtime.GOOS == "windows"
 	}
 	path := u.Path
 	if len(path) > 2 && path[0] == '/' && path[2] == ':' {

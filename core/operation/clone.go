@@ -32,10 +32,7 @@ func (m *Machine) Clone(ctx context.Context, opt CloneOptions, decide Decide) (*
 	if err != nil {
 		return nil, err
 	}
-	file := opt.From
-	if !filepath.IsAbs(file) {
-		file = filepath.Join(m.Dir, file)
-	}
+	file := m.absolute(opt.From)
 	if info, err := os.Stat(file); err == nil && info.Mode().IsRegular() {
 		release, err := m.hold(ctx, to)
 		if err != nil {

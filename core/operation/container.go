@@ -130,8 +130,8 @@ func (m *Machine) imageProgram(file string) ([]byte, error) {
 		if file, err = OwnProgram(); err != nil {
 			return nil, err
 		}
-	} else if !filepath.IsAbs(file) {
-		file = filepath.Join(m.Dir, file)
+	} else {
+		file = m.absolute(file)
 	}
 	f, err := elf.Open(file)
 	if err != nil {

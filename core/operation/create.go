@@ -140,9 +140,7 @@ func (m *Machine) newPlace(name, at string, here bool) (place.Place, error) {
 	case here && name+at != "":
 		return place.Place{}, usage(HereAndElsewhere)
 	case at != "":
-		if !filepath.IsAbs(at) {
-			at = filepath.Join(m.Dir, at)
-		}
+		at = m.absolute(at)
 		return m.Places().At(filepath.Clean(at), place.Named), nil
 	case name != "":
 		if !place.ValidName(name) {

@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"context"
 	"os"
-	"path/filepath"
 	"slices"
 	"strings"
 
@@ -103,10 +102,7 @@ func (m *Machine) diff(ctx context.Context, ref, a, b string) (*Difference, erro
 }
 
 func (m *Machine) side(ctx context.Context, ref string) (*side, error) {
-	file := ref
-	if !filepath.IsAbs(file) {
-		file = filepath.Join(m.Dir, file)
-	}
+	file := m.absolute(ref)
 	if info, err := os.Stat(file); err == nil && info.Mode().IsRegular() {
 		return recordSide(file, ref)
 	}

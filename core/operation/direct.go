@@ -96,10 +96,7 @@ func (m *Machine) addressOf(text string) (string, bool) {
 	if err == nil && strings.ContainsAny(text, "<>=!~;[") {
 		return "", false
 	}
-	file := text
-	if !filepath.IsAbs(file) {
-		file = filepath.Join(m.Dir, file)
-	}
+	file := m.absolute(text)
 	return metadata.FileURL(file), true
 }
 

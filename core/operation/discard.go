@@ -101,9 +101,7 @@ func (m *Machine) discardRoot(ref string) string {
 			root = onShelf
 		}
 	}
-	if !filepath.IsAbs(root) {
-		root = filepath.Join(m.Dir, root)
-	}
+	root = m.absolute(root)
 	if roots := m.Places().CalledSo(ref); len(roots) == 1 && !fileExists(root) {
 		return roots[0]
 	}

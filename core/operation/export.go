@@ -56,9 +56,7 @@ func (m *Machine) exportRecord(record *project.Record, to string) ([]byte, error
 	if to == "" {
 		return record.Format(), nil
 	}
-	if !filepath.IsAbs(to) {
-		to = filepath.Join(m.Dir, to)
-	}
+	to = m.absolute(to)
 	var fault error
 	move := func(path *string) {
 		if *path == "" {

@@ -23,10 +23,7 @@ import (
 // plain list. A jar that has neither spec nor record yet gets them, so that
 // what is in it is written down.
 func (m *Machine) recreateFrom(ctx context.Context, at place.Place, opt RecreateOptions, decide Decide) (*Outcome, error) {
-	file := opt.From
-	if !filepath.IsAbs(file) {
-		file = filepath.Join(m.Dir, file)
-	}
+	file := m.absolute(opt.From)
 	text, err := readFrom(file)
 	if err != nil {
 		return nil, &UsageError{Case: Unreadable, Of: []string{project.Shorten(m.Dir, file)}, Err: plainSystem(err)}

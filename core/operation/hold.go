@@ -225,9 +225,7 @@ func repositoryOf(dir string) string {
 // WriteOutput writes a file that the user names, whole or not at all; a device or a
 // pipe is written to.
 func (m *Machine) WriteOutput(file string, data []byte) error {
-	if !filepath.IsAbs(file) {
-		file = filepath.Join(m.Dir, file)
-	}
+	file = m.absolute(file)
 	if info, err := os.Stat(file); err == nil && !info.Mode().IsRegular() {
 		return os.WriteFile(file, data, 0o666)
 	}

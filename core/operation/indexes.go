@@ -11,6 +11,7 @@ import (
 
 	"glassjar/core/fetch"
 	"glassjar/core/index"
+	"glassjar/core/metadata"
 	"glassjar/core/near"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
@@ -114,6 +115,12 @@ func (m *Machine) nearestSpecFile() string {
 
 // EditIndexes makes one change and gives the file that was written.
 func (m *Machine) EditIndexes(ctx context.Context, e IndexEdit) (string, error) {
+	if e.Add != "" {
+		var err error
+		if e.At, err = m.indexAt(e.At); err != nil {
+			return "", err
+		}
+	}
 	if e.Project {
 		release, err := m.holdProject(ctx, filepath.Dir(m.nearestSpecFile()))
 		if err != nil {
@@ -208,7 +215,10 @@ func (e IndexEdit) add(list []project.IndexEntry, at map[string]int, relativeTo 
 	if !utf8.ValidString(e.At) {
 		return nil, usage(AddressNotText)
 	}
-	entry := project.IndexEntry{Name: e.Add, At: indexAddress(e.At, relativeTo)}
+	entry := project.IndexEntry{Name: e.Add, At: e.At}
+	if rel, err := filepath.Rel(relativeTo, e.At); err == nil && relativeTo != "" && filepath.IsAbs(e.At) {
+		entry.At = filepath.ToSlash(rel)
+	}
 	if i, ok := at[e.Add]; ok {
 		out := append([]project.IndexEntry(nil), list...)
 		out[i] = entry
@@ -217,19 +227,17 @@ func (e IndexEdit) add(list []project.IndexEntry, at map[string]int, relativeTo 
 	return append(append([]project.IndexEntry(nil), list...), entry), nil
 }
 
-// indexAddress is an address as the file writes it.
-func indexAddress(at, relativeTo string) string {
-	if u, err := url.Parse(at); err == nil && (u.Scheme == "http" || u.Scheme == "https" || at == index.SampleScheme) {
-		return at
-	}
-	abs, err := filepath.Abs(at)
-	if err != nil {
-		return at
-	}
-	if relativeTo != "" {
-		if rel, err := filepath.Rel(relativeTo, abs); err == nil {
-			return filepath.ToSlash(rel)
+// indexAt is an address of an index as a user gave it, or the absolute path of a folder.
+func (m *Machine) indexAt(at string) (string, error) {
+	switch u, err := url.Parse(at); {
+	case at == index.SampleScheme, err == nil && (u.Scheme == "http" || u.Scheme == "https"):
+		return at, nil
+	case err == nil && u.Scheme == "file":
+		dir, ok := metadata.PathOf(at)
+		if !ok {
+			return "", usage(AddressElsewhere, at)
 		}
+		return m.absolute(dir), nil
 	}
-	return abs
+	return m.absolute(at), nil
 }

@@ -20,6 +20,7 @@ import (
 	"glassjar/core/index"
 	"glassjar/core/interpreter"
 	"glassjar/core/jar"
+	"glassjar/core/metadata"
 	"glassjar/core/place"
 	"glassjar/core/progress"
 	"glassjar/core/project"
@@ -89,7 +90,7 @@ type Machine struct {
 
 // NewMachine reads the settings and looks at the environment.
 func NewMachine(dir string) (*Machine, error) {
-	m := &Machine{Folders: settings.Standard(), Dir: dir, Active: os.Getenv("VIRTUAL_ENV"), holding: map[string]*jar.Jar{}, projects: map[string]bool{}, Client: &fetch.Client{Credentials: &fetch.Credentials{}}}
+	m := &Machine{Folders: settings.Standard(), Dir: place.Absolute(dir, dir), Active: os.Getenv("VIRTUAL_ENV"), holding: map[string]*jar.Jar{}, projects: map[string]bool{}, Client: &fetch.Client{Credentials: &fetch.Credentials{}}}
 	if err := m.readSettings(); err != nil {
 		return nil, err
 	}
@@ -209,6 +210,9 @@ func (m *Machine) indexes(spec *project.Spec) (o *index.Ordered, sampleOnly bool
 // that name.
 const yours = "your-"
 
+// absolute is a path as the user gave it, seen from where the user stands.
+func (m *Machine) absolute(path string) string { return place.Absolute(m.Dir, path) }
+
 // source makes an index of its entry: "sample:", an address, or a folder
 // relative to the file that names it.
 func (m *Machine) source(e project.IndexEntry, base string) index.Source {
@@ -218,9 +222,9 @@ func (m *Machine) source(e project.IndexEntry, base string) index.Source {
 	case strings.HasPrefix(e.At, "http://"), strings.HasPrefix(e.At, "https://"):
 		return index.NewServer(e.Name, e.At, m.Client)
 	}
-	dir := filepath.FromSlash(e.At)
-	if !filepath.IsAbs(dir) {
-		dir = filepath.Join(base, dir)
+	dir, ok := metadata.PathOf(e.At)
+	if !ok {
+		dir = place.Absolute(base, filepath.FromSlash(e.At))
 	}
 	return index.NewFolder(e.Name, dir).KeepSums(filepath.Join(m.Folders.Cache, "sums"), &m.Store.Sums)
 }

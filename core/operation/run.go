@@ -59,10 +59,7 @@ func (m *Machine) Run(ctx context.Context, ref string, command []string) (*Launc
 	l := &Launch{Jar: j.Root, Env: m.insideEnvironment(j), Args: append([]string(nil), command...)}
 	name := command[0]
 	if strings.HasSuffix(name, ".py") {
-		file := name
-		if !filepath.IsAbs(file) {
-			file = filepath.Join(m.Dir, file)
-		}
+		file := m.absolute(name)
 		if info, err := os.Stat(file); err == nil && info.Mode().IsRegular() {
 			l.Path, l.Args = j.Python(), append([]string{"python"}, command...)
 			return l, nil

@@ -110,10 +110,7 @@ func (m *Machine) Seal(ctx context.Context, opt SealOptions) (*Sealed, error) {
 			out.Bytes += info.Size()
 		}
 	}
-	file := opt.File
-	if !filepath.IsAbs(file) {
-		file = filepath.Join(m.Dir, file)
-	}
+	file := m.absolute(opt.File)
 	return out, m.writeSealed(ctx, file, text, members)
 }
 

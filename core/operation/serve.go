@@ -13,9 +13,7 @@ func (m *Machine) Served(dir string) (index.Source, error) {
 	if dir == "" || dir == index.SampleScheme {
 		return index.Sample{}, nil
 	}
-	if !filepath.IsAbs(dir) {
-		dir = filepath.Join(m.Dir, dir)
-	}
+	dir = m.absolute(dir)
 	folder := index.NewFolder(filepath.Base(dir), dir).Within()
 	_, err := folder.Names(context.Background())
 	return folder, err

@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"os"
-	"path/filepath"
 	"slices"
 	"sort"
 	"strconv"
@@ -217,9 +216,7 @@ func (m *Machine) SetSetting(ctx context.Context, key string, values []string) (
 	}
 	if s.Kind == settings.Folder || s.Kind == settings.OneFile || s.Kind == settings.Folders {
 		for i, v := range values {
-			if !filepath.IsAbs(v) {
-				values[i] = filepath.Join(m.Dir, v)
-			}
+			values[i] = m.absolute(v)
 		}
 	}
 	changed, err := m.settingsFile().Set(ctx, s, values)

@@ -24,9 +24,7 @@ import (
 
 // CheckSealed verifies every byte of a sealed jar against its record.
 func (m *Machine) CheckSealed(ctx context.Context, file string) (*Sealed, error) {
-	if !filepath.IsAbs(file) {
-		file = filepath.Join(m.Dir, file)
-	}
+	file = m.absolute(file)
 	z, record, err := openSealed(file)
 	if err != nil {
 		return nil, err

@@ -197,15 +197,12 @@ func (f Finder) Named(ref string) (Place, error) {
 		}
 	}
 	root := ref
-	if rest, ok := strings.CutPrefix(ref, "~"); ok && (rest == "" || rest[0] == '/') {
+	if rest, ok := strings.CutPrefix(ref, "~"); ok && (rest == "" || os.IsPathSeparator(rest[0])) {
 		if home, err := os.UserHomeDir(); err == nil {
 			root = home + rest
 		}
 	}
-	if !filepath.IsAbs(root) {
-		root = filepath.Join(f.Dir, root)
-	}
-	root = filepath.Clean(root)
+	root = Absolute(f.Dir, root)
 	if inner := filepath.Join(root, JarFolder); !jar.Exists(root) && jar.Exists(inner) {
 		root = inner // a project's folder stands for its jar
 	}

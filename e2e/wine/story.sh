@@ -68,6 +68,36 @@ says "$program" uninstall orchard-map --yes
 holds "the next change goes on" ends 0
 holds "and removes what was left" test ! -e .jar/glassjar/trash
 
+# One place has one name, however it is written.
+mkdir -p "$C/Größe/wheels"
+cd "$C/Größe" || exit 2
+printf '[project]\r\nname = "press"\r\nversion = "1"\r\ndependencies = []\r\n' >pyproject.toml
+says "$program" create
+says "$program" install brixmeter --yes --jar 'c:\gRÖßE\.JAR'
+holds "a jar in another letter case is the project's" has pyproject.toml
+holds "a spec keeps its line ends" test "$(grep -c $'\r$' pyproject.toml)" = "$(wc -l <pyproject.toml)"
+says "$program" index add near 'file:///C:/Gr%C3%B6%C3%9Fe/wheels' --project
+says "$program" index add drive 'C:wheels' --project
+says "$program" index add top '\Größe\wheels' --project
+holds "folders are found by address, from a drive and from its top" test "$(grep -c 'at = "wheels"' pyproject.toml)" = 3
+file=.jar/Lib/site-packages/brixmeter/__init__.py
+for_windows build -o "$C/hold.exe" "$here/hold.go"
+wine 'C:\hold.exe' "${file//\//\\}" </dev/null >"$T/holder" 2>&1 &
+holder=$!
+for _ in $(seq 50); do grep -q open "$T/holder" && break; sleep 0.2; done
+says "$program" uninstall brixmeter --yes
+holds "a file that another program has open is named" has '.jar\Lib\site-packages\brixmeter\__init__.py: '
+holds "with what helps" has 'another program has that file open'
+wait $holder
+says "$program" check
+holds "and nothing was changed" has 'nothing wrong'
+deep=$(printf 'x%.0s' {1..120})
+mkdir -p "$C/$deep/$deep"
+cd "$C/$deep/$deep" || exit 2
+says "$program" create
+holds "no jar is made where Windows starts no program" has 'Windows starts none of more than 259'
+cd "$C/work" || exit 2
+
 says "$program" clone .jar 'C:\other place' --yes
 holds "a jar is cloned" ends 0
 says "$program" discard .jar --yes
