@@ -200,7 +200,7 @@ func usualPlaces() []string {
 		// Not the top of a drive: any user may make a folder there.
 		return []string{filepath.Join(os.Getenv("LOCALAPPDATA"), "Programs", "Python"), os.Getenv("ProgramFiles"), os.Getenv("ProgramFiles(x86)")}
 	case "darwin":
-		return []string{"/usr", "/usr/local", "/opt/homebrew", "/Library/Frameworks/Python.framework/Versions", filepath.Join(home, ".local")}
+		return []string{"/usr", "/usr/local", "/opt/homebrew", "/opt/local", "/Library/Frameworks/Python.framework/Versions", filepath.Join(home, ".local")}
 	}
 	return []string{"/usr", "/usr/local", "/opt", "/opt/python", filepath.Join(home, ".local")}
 }

@@ -2,10 +2,14 @@ package interpreter
 
 import (
 	"encoding/binary"
+	"os"
+	"path/filepath"
+	"runtime"
 	"testing"
 	"unicode/utf16"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 )
 
 // reparse is what the system gives for a link to a program of the Store.
@@ -53,5 +57,28 @@ func TestTheSystemOfAnOldBuild(t *testing.T) {
 	for said, want := range map[string][2]int{"10.16": {11, 0}, "10.15.7": {10, 15}, "14.2.1": {14, 2}} {
 		p := Interpreter{Said: Answer{SysPlatform: "darwin", Machine: "x86_64", MacVersion: said}}.Platform()
 		assert.Equal(t, want, [2]int{p.Major, p.Minor}, said)
+	}
+}
+
+// A package manager keeps each release in a folder of its own and links to the newest: a jar
+// links to what stays. Python says its prefix by that link, since it was built for it.
+func TestLinkTargetStays(t *testing.T) {
+	if runtime.GOOS == "windows" {
+		t.Skip("no symbolic links")
+	}
+	top, err := filepath.EvalSymlinks(t.TempDir())
+	require.NoError(t, err)
+	release, stays := filepath.Join(top, "releases", "3.12.4"), filepath.Join(top, "python-3.12")
+	framework := filepath.Join("Python.framework", "Versions", "3.12")
+	program := filepath.Join(release, framework, "bin", "python3.12")
+	require.NoError(t, os.MkdirAll(filepath.Dir(program), 0o755))
+	require.NoError(t, os.WriteFile(program, nil, 0o755))
+	require.NoError(t, os.Symlink(release, stays))
+	require.NoError(t, os.MkdirAll(filepath.Join(top, "bin"), 0o755))
+	onPath := filepath.Join(top, "bin", "python3.12")
+	require.NoError(t, os.Symlink(filepath.Join("..", "releases", "3.12.4", framework, "bin", "python3.12"), onPath))
+	want := filepath.Join(stays, framework, "bin", "python3.12")
+	for _, said := range []string{onPath, program, want} {
+		assert.Equal(t, want, linkTarget(onPath, Answer{Executable: said, Prefix: filepath.Join(stays, framework)}), said)
 	}
 }
