@@ -279,7 +279,7 @@ func (a *app) prepare(cmd *cobra.Command, args []string) error {
 	}
 	a.restoreMask = ownRights()
 	a.screen = a.newScreen()
-	a.doing = strings.TrimSpace(strings.TrimPrefix(cmd.CommandPath(), "glassjar") + " " + strings.Join(args, " "))
+	a.doing = strings.TrimSpace(strings.TrimPrefix(strings.TrimPrefix(cmd.CommandPath(), "glassjar"), " pythons") + " " + strings.Join(args, " "))
 	dir, err := os.Getwd()
 	if errors.Is(err, fs.ErrNotExist) {
 		return &view.UsageError{Why: "the folder in which you stand is gone", Try: "go to one that is there: cd"}
@@ -295,14 +295,14 @@ func (a *app) prepare(cmd *cobra.Command, args []string) error {
 	a.machine.Command, a.machine.NoWait = typedWords(a.typed), a.noWait
 	a.machine.Waits = func(jar string) { a.screen.Note("waiting: another command is at work on " + a.screen.Jar(jar)) }
 	if a.canAsk() {
-		a.machine.AskTrust, a.machine.AskBuild = a.askTrust, a.askBuild
+		a.machine.AskTrust, a.machine.AskBuild, a.machine.AskPython = a.askTrust, a.askBuild, a.askPython
 	}
 	for _, name := range a.build {
 		if !requirement.ValidName(name) {
 			return &view.UsageError{Why: fmt.Sprintf("--build takes the name of a package, not %q", name), Try: "glassjar help install"}
 		}
 	}
-	a.machine.Build = a.build
+	a.machine.Build, a.machine.Yes = a.build, a.yes
 	a.machine.CompileLater = compileLater
 	a.machine.Sweep()
 	a.machine.Report = a.screen.Progress().Report
@@ -311,7 +311,7 @@ func (a *app) prepare(cmd *cobra.Command, args []string) error {
 
 // withoutJar are the commands that act on no jar, on all of them, or on those that their
 // arguments name.
-var withoutJar = []string{"create", "clone", "discard", "shelf", "shelf rename", "search", "shell-setup", "leave", "pythons", "index", "index list", "index add", "index drop", "index order",
+var withoutJar = []string{"create", "clone", "discard", "shelf", "shelf rename", "search", "shell-setup", "leave", "pythons", "pythons list", "pythons fetch", "pythons pack", "pythons drop", "pythons verify", "index", "index list", "index add", "index drop", "index order",
 	"store", "store usage", "store tidy", "store verify", "settings", "strays", "strays put-away", "strays bring-back", "serve", "demo", "version", "help"}
 
 func ignoresJar(cmd *cobra.Command) bool {

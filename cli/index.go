@@ -9,6 +9,7 @@ import (
 
 func (a *app) indexCommand() *cobra.Command {
 	var forProject bool
+	var holds string
 	cmd := &cobra.Command{
 		Use: "index", GroupID: "keep", Short: "where packages come from",
 		Long: `Shows and changes the indexes: where packages come from, in the order in which
@@ -37,10 +38,14 @@ they are asked. The first that knows a name is the only one asked for it.`,
 			return a.listIndexes()
 		}}
 	}
+	add := change("add NAME AT", "set up an index: an address, or a folder of package files", "  glassjar index add wheels ./wheels --project\n  glassjar index add pythons ./pythons --holds pythons",
+		atLeast(2, "a name, and an address or a folder"), func(args []string) operation.IndexEdit {
+			return operation.IndexEdit{Add: args[0], At: args[1], Holds: holds}
+		})
+	add.Flags().StringVar(&holds, "holds", "", "`WHAT` it has, if no packages: pythons")
 	cmd.AddCommand(
 		a.indexListCommand(),
-		change("add NAME AT", "set up an index: an address, or a folder of package files", "  glassjar index add wheels ./wheels --project",
-			atLeast(2, "a name, and an address or a folder"), func(args []string) operation.IndexEdit { return operation.IndexEdit{Add: args[0], At: args[1]} }),
+		add,
 		change("drop NAME", "forget an index", "  glassjar index drop wheels",
 			atLeast(1, "the name of an index"), func(args []string) operation.IndexEdit { return operation.IndexEdit{Drop: args[0]} }),
 		change("order NAME...", "say which are asked first", "  glassjar index order wheels public",

@@ -14,6 +14,9 @@ import (
 	"glassjar/core/guard"
 	"glassjar/core/index"
 	"glassjar/core/interpreter"
+	"glassjar/core/interpreter/fetched"
+	"glassjar/core/interpreter/pack"
+	"glassjar/core/interpreter/portable"
 	"glassjar/core/jar"
 	"glassjar/core/limits"
 	"glassjar/core/lock"
@@ -123,6 +126,7 @@ var exits = []exit{
 		}
 		return ExitUsage
 	}),
+	is[*operation.NoHashError](ExitUsage), is[*operation.PythonInUseError](ExitUsage), is[*pack.Error](ExitUsage),
 	is[*operation.NoSpecError](ExitUsage), is[*project.ListError](ExitUsage), is[*index.PinError](ExitUsage), is[*settings.ValueError](ExitUsage), is[*atomicfile.LinkError](ExitUsage),
 	value(project.ErrNoRecord, ExitUsage),
 
@@ -141,6 +145,7 @@ var exits = []exit{
 	value(index.ErrUnknownName, ExitUnsolved),
 
 	// Bytes that are not what they must be.
+	is[*portable.Refusal](ExitIntegrity), is[*fetched.VersionError](ExitIntegrity),
 	is[*store.HashError](ExitIntegrity), is[*limits.Error](ExitIntegrity), is[*index.HashMismatchError](ExitIntegrity), is[*index.DamagedError](ExitIntegrity), is[*index.QuarantinedError](ExitIntegrity), is[*wheel.Refusal](ExitIntegrity), is[*jar.ClashError](ExitIntegrity),
 	is[*store.LostError](ExitIntegrity), is[*jar.DamagedJournalError](ExitIntegrity), value(metadata.ErrInvalid, ExitIntegrity), is[*version.ParseError](ExitIntegrity),
 
@@ -153,7 +158,7 @@ var exits = []exit{
 
 	// Jars and interpreters.
 	is[*place.NoJarError](ExitPython), is[*place.NotTrustedError](ExitPython), is[*place.ElsewhereError](ExitPython), is[*jar.NotAJarError](ExitPython), is[*jar.NewerFormatError](ExitPython), is[*jar.InterpreterGoneError](ExitPython),
-	is[*operation.NoPythonError](ExitPython), is[*plan.WrongPythonError](ExitPython), is[*jar.PendingError](ExitPython), is[*jar.ChangingError](ExitPython),
+	is[*operation.NoPythonError](ExitPython), is[*operation.NotOfferedError](ExitPython), is[*fetched.LibraryError](ExitPython), is[*fetched.StartError](ExitPython), is[*plan.WrongPythonError](ExitPython), is[*jar.PendingError](ExitPython), is[*jar.ChangingError](ExitPython),
 	by(func(e interpreter.Rejection) int {
 		if e.Passing {
 			return ExitMachine

@@ -87,7 +87,7 @@ func sentence(f resolve.Fact, all []resolve.Fact) string {
 		if o := f.Needs[0].Origin; o != "" {
 			text += " by " + o
 		}
-		return text + offered(f, all)
+		return text + whatThereIs(f, all)
 	}
 	who := f.Name
 	if f.Extra != "" {
@@ -99,13 +99,13 @@ func sentence(f resolve.Fact, all []resolve.Fact) string {
 	}
 	text := who + " " + versions(f.Versions, f.All) + verb
 	if len(wants) > 3 {
-		return text + fmt.Sprintf("%s and so on, %d different ranges", strings.Join(wants[:2], ", "), len(wants)) + offered(f, all)
+		return text + fmt.Sprintf("%s and so on, %d different ranges", strings.Join(wants[:2], ", "), len(wants)) + whatThereIs(f, all)
 	}
-	return text + strings.Join(wants, " or ") + offered(f, all)
+	return text + strings.Join(wants, " or ") + whatThereIs(f, all)
 }
 
-// offered tells what there is where a need allows none of it.
-func offered(f resolve.Fact, all []resolve.Fact) string {
+// whatThereIs tells what there is where a need allows none of it.
+func whatThereIs(f resolve.Fact, all []resolve.Fact) string {
 	n := f.Needs[0]
 	for _, other := range all {
 		if other.Unfit != resolve.Fit && other.Name == n.Name {

@@ -97,7 +97,11 @@ func (s *Screen) Indexes(list []operation.IndexInfo) {
 		if i.File != "" {
 			from = "from " + s.Path(i.File)
 		}
-		t.Row("asked", s.Bold(i.Name), s.Plain(i.At), s.Faint(from))
+		label := "asked"
+		if i.Holds != "" {
+			label = i.Holds
+		}
+		t.Row(label, s.Bold(i.Name), s.Plain(i.At), s.Faint(from))
 	}
 	t.Print()
 	t = s.Sheet() // with columns of its own
@@ -149,40 +153,6 @@ func (s *Screen) Wrote(file string) {
 func (s *Screen) Version(version, compiler, platform string) {
 	t := s.Sheet()
 	t.Line("glassjar", s.Bold(" "+version), s.Faint(compiler+", "+platform))
-	t.Print()
-}
-
-// Pythons lists interpreters.
-func (s *Screen) Pythons(p *operation.Pythons) {
-	t := s.Sheet()
-	chosen := false
-	for _, f := range p.Found {
-		label, note := "found", ""
-		name := s.Plain(f.Implementation + " " + f.Version)
-		if f.Managed {
-			note = "the system's own"
-		}
-		if f.Chosen {
-			chosen = true
-			name = s.Good(name.Text)
-			note = strings.TrimPrefix(note+"; chosen here: "+f.Why, "; ")
-		}
-		t.Row(label, name, s.Plain(f.Arch), s.Plain(s.Path(f.Path)), s.Faint(note))
-	}
-	for _, r := range p.PassedOver {
-		if s.Verbose {
-			t.Line("passed", s.Warn(s.Path(r.Path)), s.Faint(r.Why))
-		}
-	}
-	switch {
-	case len(p.Found) == 0:
-		t.Line("found", s.Plain("none"))
-	case !chosen:
-		t.Line("chosen", s.Bad("none is "+p.Wish), s.Faint("asked for by "+p.From))
-	}
-	if n := len(p.PassedOver); n > 0 && !s.Verbose {
-		t.Line("passed", s.Plain(Count(n, "candidate")), s.Faint("gave no answer; --verbose says why"))
-	}
 	t.Print()
 }
 

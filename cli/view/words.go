@@ -51,7 +51,7 @@ func (s *Screen) Words(doing string, err error) Message {
 }
 
 func (s *Screen) words(err error) Message {
-	for _, describe := range []func(error) (Message, bool){s.buildWords, s.usageWords, s.solveWords, s.placeWords, s.jarWords, s.fileWords, s.networkWords, s.machineWords} {
+	for _, describe := range []func(error) (Message, bool){s.buildWords, s.usageWords, s.solveWords, s.placeWords, s.pythonWords, s.jarWords, s.fileWords, s.networkWords, s.machineWords} {
 		if m, ok := describe(err); ok {
 			return m
 		}
@@ -110,7 +110,6 @@ func nonEmpty(text string) []string {
 func (s *Screen) jarWords(err error) (Message, bool) {
 	var (
 		gone     *jar.InterpreterGoneError
-		noPython *operation.NoPythonError
 		wrong    *plan.WrongPythonError
 		rejected interpreter.Rejection
 		command  *operation.NoCommandError
@@ -127,8 +126,6 @@ func (s *Screen) jarWords(err error) (Message, bool) {
 	switch {
 	case errors.As(err, &gone):
 		return Message{What: fmt.Sprintf("the Python of %s is gone", s.Jar(gone.Jar)), Reasons: []string{fmt.Sprintf("it was %s, version %s", gone.Target, gone.Version)}, Try: []string{"glassjar recreate"}}, true
-	case errors.As(err, &noPython):
-		return s.noPython(noPython), true
 	case errors.As(err, &wrong):
 		return Message{What: "this jar's Python is not one that the project takes", Reasons: []string{wrong.Error()},
 			Try: []string{"make the jar anew: glassjar discard .jar, then glassjar create"}}, true
@@ -262,23 +259,6 @@ func (s *Screen) noJar(e *place.NoJarError) Message {
 		if others := append(e.Shelf, e.Used...); len(others) > 0 {
 			m.Try = append(m.Try, "or name one: --jar "+others[0])
 		}
-	}
-	return m
-}
-
-func (s *Screen) noPython(e *operation.NoPythonError) Message {
-	m := Message{What: e.Error(), Try: []string{"install one, or name its folder: GLASSJAR_PYTHONS=/folder/of/pythons"}}
-	if e.From != "" {
-		m.Reasons = append(m.Reasons, "asked for by "+e.From)
-	}
-	for _, f := range e.Found {
-		m.Reasons = append(m.Reasons, fmt.Sprintf("there is %s, %s", f.Title(), f.Place))
-	}
-	for _, r := range e.PassedOver {
-		m.Reasons = append(m.Reasons, fmt.Sprintf("passed over %s: %s", r.Path, r.Why))
-	}
-	if len(e.Found) > 0 {
-		m.Try = []string{"glassjar create --python " + e.Found[0].Minor()}
 	}
 	return m
 }

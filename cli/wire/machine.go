@@ -92,9 +92,14 @@ type Python struct {
 	Managed        bool   `json:"managed"`
 	Chosen         bool   `json:"chosen"`
 	Why            string `json:"why,omitempty"`
+	// Fetched is the name under which it was fetched, Jars those that count on it then.
+	Fetched string   `json:"fetched,omitempty"`
+	Jars    []string `json:"jars,omitempty"`
 }
 
-func ofPython(v operation.Python) Python { return Python(v) }
+func ofPython(v operation.Python) Python {
+	return Python{v.Version, v.Implementation, v.Arch, v.Path, v.Place, v.Managed, v.Chosen, v.Why, v.Fetched, v.Jars}
+}
 
 // IndexesResult are the indexes that are set up.
 type IndexesResult struct {
@@ -105,6 +110,7 @@ type IndexesResult struct {
 type IndexInfo struct {
 	Name  string `json:"name"`
 	At    string `json:"at"`
+	Holds string `json:"holds,omitempty"`
 	File  string `json:"file"`
 	Probe *Probe `json:"probe,omitempty"`
 }
@@ -113,6 +119,7 @@ func ofIndexInfo(v operation.IndexInfo) IndexInfo {
 	return IndexInfo{
 		Name:  v.Name,
 		At:    v.At,
+		Holds: v.Holds,
 		File:  v.File,
 		Probe: pointer(v.Probe, ofProbe),
 	}

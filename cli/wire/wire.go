@@ -7,6 +7,7 @@ package wire
 import (
 	"encoding"
 
+	"glassjar/core/interpreter/pack"
 	"glassjar/core/operation"
 )
 
@@ -58,6 +59,14 @@ func Of(v any) any {
 		return ofConnection(*v)
 	case *operation.Pythons:
 		return ofPythons(*v)
+	case *operation.FetchedPython:
+		return ofFetchedPython(*v)
+	case *pack.Packed:
+		return ofPacked(*v)
+	case []operation.DroppedPython:
+		return PythonsDropped{list(v, ofDropped)}
+	case []operation.VerifiedPython:
+		return PythonsVerified{list(v, ofVerifiedPython)}
 	case []operation.IndexInfo:
 		return IndexesResult{list(v, ofIndexInfo)}
 	case *operation.StoreUsage:

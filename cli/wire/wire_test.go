@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"glassjar/core/diagnose"
+	"glassjar/core/interpreter/pack"
 	"glassjar/core/operation"
 	"glassjar/core/project"
 	"glassjar/core/version"
@@ -78,6 +79,7 @@ func TestGolden(t *testing.T) {
 		Diagnosis(diagnosis, func(m diagnose.Mend) string { return "glassjar install " + m.Of }), filled[operation.Difference](), filled[operation.Checked](),
 		filled[operation.Labelled](), filled[operation.Report](), filled[operation.Recorded](), filled[FormResult](), filled[operation.Sealed](),
 		filled[operation.Entered](), filled[LeaveResult](), filled[ShellResult](), filled[operation.Connection](), filled[operation.Pythons](),
+		filled[operation.FetchedPython](), filled[pack.Packed](), *filled[[]operation.DroppedPython](), *filled[[]operation.VerifiedPython](),
 		*filled[[]operation.IndexInfo](), filled[operation.StoreUsage](), filled[operation.Tidied](), filled[operation.Verified](),
 		filled[operation.Compiled](), filled[operation.EffectiveSettings](), filled[operation.Strays](), filled[ServeResult](), filled[DemoResult](),
 		filled[VersionResult](), filled[ErrorResult]()}

@@ -68,8 +68,16 @@ func (w Wish) Accepts(in Interpreter) bool {
 	if w.Implementation != "" && in.Said.Implementation != w.Implementation {
 		return false
 	}
-	if w.freeThreaded != in.Said.FreeThreaded && len(w.Versions) > 0 {
+	return w.Takes(in.Said.Implementation, in.Version(), in.Said.FreeThreaded)
+}
+
+// Takes is [Wish.Accepts] for an interpreter of which only so much is known.
+func (w Wish) Takes(implementation string, v version.Version, freeThreaded bool) bool {
+	if w.Implementation != "" && implementation != w.Implementation {
 		return false
 	}
-	return w.Versions.Holds(in.Version())
+	if w.freeThreaded != freeThreaded && len(w.Versions) > 0 {
+		return false
+	}
+	return w.Versions.Holds(v)
 }

@@ -28,6 +28,9 @@ const (
 	// own size that may be.
 	SourceBytes = 8 << 30
 	SourceRatio = 500
+	// Python is what a file that holds an interpreter may unpack to, PythonFile its own size.
+	Python     = 4 << 30
+	PythonFile = 2 << 30
 	// Log is what is kept of what a build says.
 	Log = 32 << 20
 	// Package is a package file of which nobody says how large it is.
@@ -41,6 +44,8 @@ const (
 	Projects = 1_500_000
 	// SourceFiles are the members of a source archive.
 	SourceFiles = 300_000
+	// PythonFiles are the members of a file that holds an interpreter.
+	PythonFiles = 100_000
 	// Fields are those of a METADATA file, and Lines those that continue one.
 	Fields = 20_000
 	// Clauses are those of one version specifier, Extras those of one requirement.

@@ -49,6 +49,10 @@ const (
 	BadWish               Case = "bad wish for a Python"      // nothing
 	BadIndexName          Case = "bad index name"             // the name
 	AddressNotText        Case = "address is no text"         // nothing
+	NoFetchedPython       Case = "no fetched Python"          // the name
+	SeveralPythons        Case = "several fetched Pythons"    // the name, one of them
+	NoSum                 Case = "no hash"                    // the text
+	HoldsWhat             Case = "holds what"                 // what
 	AddressElsewhere      Case = "address of another machine" // the address
 	NoIndex               Case = "no index"                   // the name
 	NoForm                Case = "no form of a record"        // the word

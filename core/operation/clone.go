@@ -85,7 +85,7 @@ func (m *Machine) clonePython(ctx context.Context, j *jar.Jar, wish string) (int
 	if wish == "" {
 		return own, err == nil, err
 	}
-	in, _, _, err2 := m.choosePython(ctx, wish, nil)
+	in, _, _, err2 := m.needPython(ctx, wish, nil)
 	if err2 != nil {
 		return in, false, err2
 	}

@@ -2,10 +2,12 @@ package operation
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"path/filepath"
 
 	"glassjar/core/interpreter"
+	"glassjar/core/interpreter/offered"
 	"glassjar/core/jar"
 	"glassjar/core/place"
 	"glassjar/core/project"
@@ -47,6 +49,11 @@ type NoPythonError struct {
 	Wish, From string
 	Found      []interpreter.Found
 	PassedOver []interpreter.Rejection
+	// Places are the indexes of Pythons that were looked at, Offer what the first of them
+	// has that would do, nil for nothing; Looking is why they could not be looked at.
+	Places  []string
+	Offer   *offered.Offer
+	Looking error
 }
 
 func (e *NoPythonError) Error() string {
@@ -84,7 +91,7 @@ func (m *Machine) Create(ctx context.Context, opt CreateOptions, decide Decide) 
 		return nil, err
 	}
 	out := &Created{Place: at, Above: at.Why == place.Nearest && place.Real(at.Project) != place.Real(m.Dir)}
-	if out.Python, out.Why, out.PassedOver, err = m.choosePython(ctx, opt.Python, spec); err != nil {
+	if out.Python, out.Why, out.PassedOver, err = m.needPython(ctx, opt.Python, spec); err != nil {
 		return nil, err
 	}
 	seeSystem := opt.SeeSystem || spec.Tool.SeeSystem
@@ -166,6 +173,26 @@ func (m *Machine) choosePython(ctx context.Context, wishText string, spec *proje
 		return interpreter.Interpreter{}, "", nil, err
 	}
 	return m.pickPython(ctx, m.finder(), wish, from)
+}
+
+// needPython is [Machine.choosePython] where a jar is to be made: a Python that is not here
+// may be fetched.
+func (m *Machine) needPython(ctx context.Context, wishText string, spec *project.Spec) (interpreter.Interpreter, string, []interpreter.Rejection, error) {
+	in, why, passed, err := m.choosePython(ctx, wishText, spec)
+	var none *NoPythonError
+	if !errors.As(err, &none) {
+		return in, why, passed, err
+	}
+	wish, _, err := m.wish(wishText, spec)
+	if err != nil {
+		return in, why, passed, err
+	}
+	program, err := m.missingPython(ctx, wish, spec, none)
+	if err != nil {
+		return in, "", passed, err
+	}
+	in, err = m.probe(ctx, program)
+	return in, "it was fetched", passed, err
 }
 
 func (m *Machine) pickPython(ctx context.Context, finder *interpreter.Finder, wish interpreter.Wish, from string) (interpreter.Interpreter, string, []interpreter.Rejection, error) {

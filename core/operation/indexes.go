@@ -22,6 +22,8 @@ import (
 type IndexInfo struct {
 	Name string
 	At   string
+	// Holds is "pythons" for one that has interpreters, empty for packages.
+	Holds string
 	// File is where it is set up; empty for the built-in sample.
 	File string
 	// Probe is what it answered, if it was asked.
@@ -32,10 +34,11 @@ type IndexInfo struct {
 type IndexEdit struct {
 	// Project changes the project's, else the user's own.
 	Project bool
-	// Add names an index at At; Drop forgets one; Order puts names first.
-	Add, At string
-	Drop    string
-	Order   []string
+	// Add names an index at At, which Holds "pythons" or, where that is empty, packages;
+	// Drop forgets one; Order puts names first.
+	Add, At, Holds string
+	Drop           string
+	Order          []string
 }
 
 // Indexes lists the indexes in effect where the user stands.
@@ -50,13 +53,13 @@ func (m *Machine) Indexes() ([]IndexInfo, error) {
 		for _, e := range list {
 			if !seen[e.Name] {
 				seen[e.Name] = true
-				out = append(out, IndexInfo{Name: e.Name, At: fetch.Redact(e.At), File: file})
+				out = append(out, IndexInfo{Name: e.Name, At: fetch.Redact(e.At), Holds: e.Holds, File: file})
 			}
 		}
 	}
 	add(spec.Tool.Indexes, spec.File)
 	add(m.Settings.Indexes, m.Folders.Settings)
-	if len(out) == 0 {
+	if !slices.ContainsFunc(out, func(i IndexInfo) bool { return i.Holds == "" }) {
 		out = append(out, IndexInfo{Name: "sample", At: index.SampleScheme})
 	}
 	return out, nil
@@ -77,7 +80,12 @@ func (m *Machine) ProbeIndexes(ctx context.Context) ([]IndexInfo, error) {
 	var group sync.WaitGroup
 	for i := range list {
 		group.Go(func() {
-			p := m.probeIndex(ctx, indexes.Source(list[i].Name), spec)
+			var p index.Probe
+			if list[i].Holds == "" {
+				p = m.probeIndex(ctx, indexes.Source(list[i].Name), spec)
+			} else {
+				p = m.probePythons(ctx, spec, list[i].Name)
+			}
 			list[i].Probe = &p
 		})
 	}
@@ -115,6 +123,9 @@ func (m *Machine) nearestSpecFile() string {
 
 // EditIndexes makes one change and gives the file that was written.
 func (m *Machine) EditIndexes(ctx context.Context, e IndexEdit) (string, error) {
+	if e.Holds != "" && e.Holds != project.HoldsPythons {
+		return "", usage(HoldsWhat, e.Holds)
+	}
 	if e.Add != "" {
 		var err error
 		if e.At, err = m.indexAt(e.At); err != nil {
@@ -215,7 +226,7 @@ func (e IndexEdit) add(list []project.IndexEntry, at map[string]int, relativeTo 
 	if !utf8.ValidString(e.At) {
 		return nil, usage(AddressNotText)
 	}
-	entry := project.IndexEntry{Name: e.Add, At: e.At}
+	entry := project.IndexEntry{Name: e.Add, At: e.At, Holds: e.Holds}
 	if rel, err := filepath.Rel(relativeTo, e.At); err == nil && relativeTo != "" && filepath.IsAbs(e.At) {
 		entry.At = filepath.ToSlash(rel)
 	}

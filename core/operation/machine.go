@@ -19,6 +19,7 @@ import (
 	"glassjar/core/fetch"
 	"glassjar/core/index"
 	"glassjar/core/interpreter"
+	"glassjar/core/interpreter/offered"
 	"glassjar/core/jar"
 	"glassjar/core/metadata"
 	"glassjar/core/place"
@@ -65,6 +66,9 @@ type Machine struct {
 	CompileLater func(jar string)
 	// AskTrust, if set, asks the user whether to trust a jar that was not made here.
 	AskTrust func(jar string) (bool, error)
+	// AskPython, if set, asks the user whether to fetch a Python; Yes says so at once.
+	AskPython func(offered.Offer) (bool, error)
+	Yes       bool
 	// AskBuild, if set, asks the user whether source may be built.
 	AskBuild func(BuildQuestion) (bool, error)
 	// Build are names that may be built from source in this command.
@@ -146,7 +150,7 @@ func (m *Machine) note(remark Remark, of ...string) {
 func (m *Machine) report(e progress.Event) { m.Report.Tell(e) }
 
 func (m *Machine) finder() *interpreter.Finder {
-	f := interpreter.NewFinder(m.Cache, m.Settings.Pythons...)
+	f := interpreter.NewFinder(m.Cache, append(slices.Clone(m.Settings.Pythons), m.pythons().Dir)...)
 	if m.Active != "" && jar.Exists(m.Active) && m.Places().MayBeUsed(m.Active) {
 		if j, err := jar.Open(m.Active); err == nil {
 			if base, err := j.Base(); err == nil {
@@ -169,6 +173,9 @@ func (m *Machine) indexes(spec *project.Spec) (o *index.Ordered, sampleOnly bool
 	o = &index.Ordered{Pins: map[string]string{}}
 	if spec != nil {
 		for _, e := range spec.Tool.Indexes {
+			if e.Holds != "" {
+				continue
+			}
 			o.Sources = append(o.Sources, m.source(e, spec.Dir()))
 		}
 	}
@@ -176,6 +183,9 @@ func (m *Machine) indexes(spec *project.Spec) (o *index.Ordered, sampleOnly bool
 	// user calls one does not take over what the user pinned.
 	called := map[string]string{}
 	for _, e := range m.Settings.Indexes {
+		if e.Holds != "" {
+			continue
+		}
 		source := m.source(e, filepath.Dir(m.Folders.Settings))
 		called[e.Name] = e.Name
 		if other := o.Source(e.Name); other != nil {

@@ -18,6 +18,10 @@ type Python struct {
 	Place string
 	// Managed tells that the operating system manages it; it is never written to.
 	Managed bool
+	// Fetched is the name under which it was fetched, empty for one that was here, and
+	// Jars are those that count on it then.
+	Fetched string
+	Jars    []string
 	// Chosen tells that a jar made here would have it; Why says why.
 	Chosen bool
 	Why    string
@@ -53,9 +57,16 @@ func (m *Machine) Pythons(ctx context.Context, wish string) (*Pythons, error) {
 	if err != nil && !errors.As(err, &none) {
 		return nil, err
 	}
+	users, err := m.usedBy()
+	if err != nil {
+		return nil, err
+	}
 	sort.SliceStable(all, func(i, j int) bool { return all[j].Version().Less(all[i].Version()) })
 	for _, f := range all {
 		p := Python{Version: f.Said.Version, Implementation: f.Said.PythonImplementation, Arch: f.Arch(), Path: f.Path, Place: f.Place, Managed: f.Said.Managed}
+		if own, ok := m.pythons().Holder(f.Path); ok {
+			p.Fetched, p.Jars = own.Name, users[own.Name]
+		}
 		if none == nil && f.Path == chosen.Path {
 			p.Chosen, p.Why = true, why
 		}

@@ -234,7 +234,7 @@ func (m *Machine) present(ctx context.Context, p *job, spec *project.Spec, wish 
 		survey, err := look(installed)
 		return installed, &survey, err
 	}
-	in, _, _, err := m.choosePython(ctx, wish, spec)
+	in, _, _, err := m.needPython(ctx, wish, spec)
 	p.python, p.Create = in, true
 	return nil, nil, err
 }
@@ -249,7 +249,16 @@ func (m *Machine) replacement(ctx context.Context, j *jar.Jar, spec *project.Spe
 	})
 	if !ok {
 		all, _ := m.finder().All(ctx)
-		return interpreter.Interpreter{}, &NoPythonError{Wish: fmt.Sprintf("%d.%d, as the jar was made with", want.Major, want.Minor), From: "the jar", Found: all, PassedOver: passed}
+		none := &NoPythonError{Wish: fmt.Sprintf("%d.%d, as the jar was made with", want.Major, want.Minor), From: "the jar", Found: all, PassedOver: passed}
+		wanted, err := interpreter.ParseWish(fmt.Sprintf("%s%d.%d", want.Implementation, want.Major, want.Minor))
+		if err != nil {
+			return interpreter.Interpreter{}, none
+		}
+		program, err := m.missingPython(ctx, wanted, spec, none)
+		if err != nil {
+			return interpreter.Interpreter{}, err
+		}
+		return m.probe(ctx, program)
 	}
 	return found.Interpreter, nil
 }

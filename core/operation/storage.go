@@ -262,8 +262,15 @@ func (m *Machine) TidyStore(ctx context.Context, days int, plan bool) (*Tidied, 
 		return nil, err
 	}
 	young := func(used time.Time) bool { return days > 0 && used.After(before) }
+	ofPython, err := m.keepsPython()
+	if err != nil {
+		return nil, err
+	}
 	gone, err := m.Store.Tidy(ctx,
-		func(sum string) bool { _, ok := needed[sum]; return ok || young(m.Store.TreeUsed(sum)) },
+		func(sum string) bool {
+			_, ok := needed[sum]
+			return ok || ofPython(sum) || young(m.Store.TreeUsed(sum))
+		},
 		func(sum string, came time.Time) bool {
 			_, ok := needed[sum]
 			return ok && m.Store.KeepPackages || young(came)

@@ -273,7 +273,11 @@ func indexList(list []IndexEntry) string {
 	var b strings.Builder
 	b.WriteString("[")
 	for _, e := range list {
-		fmt.Fprintf(&b, "\n    { name = %s, at = %s },", tomltext.String(e.Name), tomltext.String(e.At))
+		fmt.Fprintf(&b, "\n    { name = %s, at = %s", tomltext.String(e.Name), tomltext.String(e.At))
+		if e.Holds != "" {
+			fmt.Fprintf(&b, ", holds = %s", tomltext.String(e.Holds))
+		}
+		b.WriteString(" },")
 	}
 	if len(list) > 0 {
 		b.WriteString("\n")

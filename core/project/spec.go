@@ -106,7 +106,12 @@ func (a Asked) Written() string {
 type IndexEntry struct {
 	Name string `toml:"name"`
 	At   string `toml:"at"`
+	// Holds is "pythons" for one that has interpreters and no packages, else empty.
+	Holds string `toml:"holds,omitempty"`
 }
+
+// HoldsPythons is what an index entry says that has interpreters.
+const HoldsPythons = "pythons"
 
 // Tool is [tool.glassjar].
 type Tool struct {
@@ -349,7 +354,7 @@ type ToolKey struct{ Key, Kind, Words string }
 var ToolKeys = []ToolKey{
 	{"python", "text", "the Python of the jar where there is no [project]: 3.12, \">=3.9\", pypy"},
 	{"targets", "list of texts", "the systems that the record is to serve, such as linux-x86_64"},
-	{"indexes", "list of { name, at }", "where packages come from; the first that knows a name is the only one asked for it"},
+	{"indexes", "list of { name, at }", "where packages come from; the first that knows a name is the only one asked for it; one with `holds = \"pythons\"` has interpreters"},
 	{"from-index", "name to index", "the one index that a package is taken from"},
 	{"from-file", "name to path", "the package file within the project that a package is taken from"},
 	{"from-folder", "name to { path, editable }", "the folder of source, beside the project, that a package is built from"},
@@ -406,6 +411,9 @@ func (s *Spec) takeTool(raw map[string]any) error {
 	for _, i := range s.Tool.Indexes {
 		if i.Name == "" || i.At == "" {
 			return s.fault("tool.glassjar.indexes", "an index needs name and at", i.Name+i.At)
+		}
+		if i.Holds != "" && i.Holds != HoldsPythons {
+			return s.fault("tool.glassjar.indexes", fmt.Sprintf("%q is nothing that an index holds: leave holds out, or let it be %q", i.Holds, HoldsPythons), i.Holds)
 		}
 		if seen[i.Name] {
 			return s.fault("tool.glassjar.indexes", fmt.Sprintf("the name %q is there twice", i.Name), i.Name)

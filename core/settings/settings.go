@@ -35,6 +35,9 @@ type Settings struct {
 	FromIndex map[string]string `toml:"from-index,omitempty"`
 	// Pythons are folders to search for interpreters.
 	Pythons []string `toml:"pythons,omitempty"`
+	// FetchPythons is whether a Python that is not here is fetched, one of
+	// [FetchWays]; empty for the default.
+	FetchPythons string `toml:"fetch-pythons,omitempty"`
 	// Store and Shelf move these folders, for a home with little room.
 	Store string `toml:"store,omitempty"`
 	Shelf string `toml:"shelf,omitempty"`
@@ -101,6 +104,18 @@ const (
 // BytecodeWays are all of them.
 var BytecodeWays = []string{BytecodeOff, BytecodeOn, BytecodeBackground}
 
+// Whether a Python that is not here is fetched.
+const (
+	// FetchAsk asks whoever sits at the terminal.
+	FetchAsk = "ask"
+	// FetchAlways and FetchNever do not ask.
+	FetchAlways = "always"
+	FetchNever  = "never"
+)
+
+// FetchWays are all of them.
+var FetchWays = []string{FetchAsk, FetchAlways, FetchNever}
+
 // Setting is one that there is.
 type Setting struct {
 	Key, Kind string
@@ -115,6 +130,7 @@ var All = []Setting{
 	{Key: "indexes", Kind: Indexes, Words: "where packages come from, after the project's own", Default: "the built-in sample"},
 	{Key: "from-index", Kind: Pins, Words: "the index that a distribution comes from", Default: "none"},
 	{Key: "pythons", Kind: Folders, Words: "further folders to search for interpreters", Default: "none"},
+	{Key: "fetch-pythons", Kind: Choice, Words: "fetch a Python that is not here", Default: FetchAsk, Choices: FetchWays},
 	{Key: "store", Kind: Folder, Words: "where what was fetched is kept", Default: ""},
 	{Key: "shelf", Kind: Folder, Words: "where named jars stand", Default: ""},
 	{Key: "allow-http", Kind: YesNo, Words: "admit plain http to other machines", Default: "false"},
@@ -204,9 +220,14 @@ func parse(file string, data []byte) (s Settings, err error) {
 	if err := toml.Unmarshal(data, &keys); err != nil {
 		return s, &project.FileError{File: file, Why: err.Error()}
 	}
-	for key, value := range map[string]string{"placing": s.Placing, "bytecode": s.Bytecode} {
+	for key, value := range map[string]string{"placing": s.Placing, "bytecode": s.Bytecode, "fetch-pythons": s.FetchPythons} {
 		if known, _ := Known(key); value != "" && !slices.Contains(known.Choices, value) {
 			return s, &project.FileError{File: file, Where: key, Why: fmt.Sprintf("%q is not one of %s", value, strings.Join(known.Choices, ", "))}
+		}
+	}
+	for _, i := range s.Indexes {
+		if i.Holds != "" && i.Holds != project.HoldsPythons {
+			return s, &project.FileError{File: file, Where: "indexes", Why: fmt.Sprintf("%q is nothing that an index holds: leave holds out, or let it be %q", i.Holds, project.HoldsPythons)}
 		}
 	}
 	s.set = map[string]bool{}

@@ -103,7 +103,17 @@ func (o *session) named() []string {
 }
 
 // HasLibrary reports whether the system's loader finds a shared library.
-func HasLibrary(name string) bool { return inFolders(systemFolders(), name) }
+func HasLibrary(name string) bool { return FindLibrary(name) != "" }
+
+// FindLibrary is where the system's loader finds a shared library, or empty.
+func FindLibrary(name string) string {
+	for _, dir := range systemFolders() {
+		if file := filepath.Join(dir, name); inFolders([]string{dir}, name) {
+			return file
+		}
+	}
+	return ""
+}
 
 func inFolders(dirs []string, name string) bool {
 	return slices.ContainsFunc(dirs, func(dir string) bool {

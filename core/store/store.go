@@ -147,6 +147,16 @@ func (s *Store) Add(ctx context.Context, name, want string, r io.Reader) (sum, p
 	return sum, path, err
 }
 
+// Scratch gives a path of the store where nothing is, for a file that is needed for a while,
+// and what to call in the end: that removes it.
+func (s *Store) Scratch() (path string, done func(), err error) {
+	dir := filepath.Join(s.Dir, "packages")
+	if err := os.MkdirAll(dir, 0o755); err != nil {
+		return "", nil, err
+	}
+	return begin(dir)
+}
+
 // Drop removes a package file: it is unpacked.
 func (s *Store) Drop(sum string) {
 	if ValidSum(sum) {
