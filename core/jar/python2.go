@@ -2,10 +2,13 @@ package jar
 
 import (
 	"bytes"
+	"debug/elf"
 	"fmt"
 	"os"
 	"path"
 	"path/filepath"
+	"slices"
+	"strings"
 
 	"glassjar/core/interpreter"
 )
@@ -34,6 +37,9 @@ func (j *Jar) structure2(in interpreter.Interpreter, files map[string]OwnFile) e
 		}
 		files[path.Join(library, e.Name())] = OwnFile{Link: filepath.Join(in.Said.Stdlib, e.Name())}
 	}
+	for name, to := range besideProgram(in.Path) {
+		files[path.Join("lib", name)] = OwnFile{Link: to}
+	}
 	headers := filepath.Join(in.Said.Prefix, "include", l.versioned())
 	if _, err := os.Stat(headers); err == nil {
 		files[path.Join("include", l.versioned())] = OwnFile{Link: headers}
@@ -42,6 +48,27 @@ func (j *Jar) structure2(in interpreter.Interpreter, files map[string]OwnFile) e
 	files[path.Join(library, "site.py")] = OwnFile{Data: site}
 	files[path.Join(l.Site(), seeSystem2)] = j.see2(in)
 	return err
+}
+
+// besideProgram are the libraries that a program looks for from where it stands, in the folder
+// "lib" beside its own: a copy of the program finds them beside itself.
+func besideProgram(program string) map[string]string {
+	f, err := elf.Open(program)
+	if err != nil {
+		return nil // of another system, which has other ways
+	}
+	defer f.Close()
+	ahead, _ := f.DynString(elf.DT_RPATH) // most have one of them, or none
+	later, _ := f.DynString(elf.DT_RUNPATH)
+	if !slices.ContainsFunc(append(ahead, later...), func(dirs string) bool { return strings.Contains(dirs, "$ORIGIN/../lib") }) {
+		return nil
+	}
+	found, _ := filepath.Glob(filepath.Join(filepath.Dir(program), "..", "lib", "*.so*")) // the pattern is valid
+	out := map[string]string{}
+	for _, file := range found {
+		out[filepath.Base(file)] = file
+	}
+	return out
 }
 
 // site2 is the changed site module.

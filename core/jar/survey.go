@@ -113,6 +113,11 @@ func (j *Jar) ownFiles() map[string]bool {
 	if l.Major == 2 {
 		known[path.Join(path.Dir(l.Site()), "site.py")] = true
 		known[path.Join(l.Site(), seeSystem2)] = j.State.SeeSystem
+		if base, err := j.Base(); err == nil {
+			for name := range besideProgram(base) {
+				known[path.Join("lib", name)] = true
+			}
+		}
 	}
 	return known
 }

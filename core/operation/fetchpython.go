@@ -71,7 +71,8 @@ func (e *NoHashError) Error() string { return "nobody tells the hash of " + e.Fi
 
 // pythons are those that were fetched.
 func (m *Machine) pythons() *fetched.Collection {
-	return &fetched.Collection{Dir: filepath.Join(m.Folders.Store, "pythons"), Store: m.Store, Way: m.Settings.Placing, Mode: m.lockMode(m.Folders.Store)}
+	return &fetched.Collection{Dir: filepath.Join(m.Folders.Store, "pythons"), Store: m.Store, Way: m.Settings.Placing, Mode: m.lockMode(m.Folders.Store),
+		Compile: m.bytecodeWay() != settings.BytecodeOff}
 }
 
 // thisMachine is what a Python has to run on.

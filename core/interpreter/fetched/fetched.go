@@ -63,6 +63,8 @@ type Collection struct {
 	// Way is how files get there ([store.Placer]).
 	Way  string
 	Mode lock.Mode
+	// Compile has the library of a Python compiled when it comes.
+	Compile bool
 }
 
 // Path is a Python's program.
@@ -223,8 +225,10 @@ func (c *Collection) settle(ctx context.Context, temp, root string, name portabl
 	if p.Implementation == "cpython" && in.Said.Version != p.Version || in.Said.Implementation != p.Implementation || in.Said.FreeThreaded != name.FreeThreaded {
 		return &VersionError{p.File, name.Title(), in.Title()}
 	}
-	if err := c.compile(ctx, t, in, temp, told); err != nil {
-		return err
+	if c.Compile {
+		if err := c.compile(ctx, t, in, temp, told); err != nil {
+			return err
+		}
 	}
 	disk, err := durable.Open(c.Dir)
 	if err != nil {

@@ -1,0 +1,144 @@
+package e2e
+
+import (
+	"encoding/json"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"glassjar/core/interpreter"
+)
+
+// elsewhere is run by a Python that was fetched, and says what works there.
+const elsewhere = `
+import json, os, subprocess, sys, sysconfig, tempfile
+for name in ["bz2", "ctypes", "hashlib", "json", "socket", "sqlite3", "ssl", "zlib", "multiprocessing", "unittest"]:
+    __import__(name)
+import ssl
+base = getattr(sys, "base_prefix", sys.prefix)
+include = os.path.join(base, "include", os.path.basename(sysconfig.get_path("include")))
+folder = tempfile.mkdtemp()
+with open(os.path.join(folder, "must.c"), "w") as f:
+    f.write("""#include <Python.h>
+static PyObject *weigh(PyObject *self, PyObject *args) { return PyLong_FromLong(42); }
+static PyMethodDef methods[] = {{"weigh", weigh, METH_NOARGS, ""}, {0}};
+#if PY_MAJOR_VERSION >= 3
+static struct PyModuleDef module = {PyModuleDef_HEAD_INIT, "must", 0, -1, methods};
+PyMODINIT_FUNC PyInit_must(void) { return PyModule_Create(&module); }
+#else
+PyMODINIT_FUNC initmust(void) { Py_InitModule("must", methods); }
+#endif
+""")
+built = os.path.join(folder, "must" + (sysconfig.get_config_var("EXT_SUFFIX") or ".so"))
+subprocess.check_call(["gcc", "-shared", "-fPIC", "-I", include, os.path.join(folder, "must.c"), "-o", built])
+sys.path.insert(0, folder)
+import must
+said = [str(v) for v in sysconfig.get_config_vars().values()]
+print(json.dumps({"version": "%d.%d.%d" % sys.version_info[:3], "base": os.path.realpath(base), "weighs": must.weigh(),
+    "left": [v for v in said if sys.argv[1] in v][:3], "library": os.path.realpath(os.__file__)}))
+`
+
+// faulty serves a folder from far away; the first transfer of each file breaks off.
+func faulty(dir string) *httptest.Server {
+	files := http.FileServer(http.Dir(dir))
+	var broken atomic.Int64
+	return httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		time.Sleep(20 * time.Millisecond)
+		if strings.HasSuffix(r.URL.Path, ".pybi") && broken.Add(1) == 1 {
+			w = &breaking{ResponseWriter: w}
+		}
+		files.ServeHTTP(w, r)
+	}))
+}
+
+// breaking ends a transfer after a part of it.
+type breaking struct {
+	http.ResponseWriter
+	sent int
+}
+
+func (b *breaking) Write(p []byte) (int, error) {
+	if b.sent += len(p); b.sent > 1<<20 {
+		panic(http.ErrAbortHandler)
+	}
+	return b.ResponseWriter.Write(p)
+}
+
+// hidden runs a shell script where a folder of this machine is empty.
+func (s *terminal) hidden(folder, script string) (string, error) {
+	return s.try("unshare", "--user", "--map-root-user", "--mount", "sh", "-ec", "mount -t tmpfs none '"+folder+"'\n"+script)
+}
+
+// Each CPython of the machine is packed, and runs from where it is fetched to while its own
+// installation cannot be reached: packages, compiled modules, headers, and what it says of
+// itself.
+func TestMovedPythons(t *testing.T) {
+	if out, err := exec.Command("unshare", "--user", "--map-root-user", "--mount", "true").CombinedOutput(); err != nil {
+		t.Skipf("folders cannot be hidden here: %s", out)
+	}
+	if _, err := exec.LookPath("gcc"); err != nil {
+		t.Skip("there is no compiler here")
+	}
+	for name, f := range found {
+		if f.IsPyPy() {
+			continue
+		}
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			moved(t, f)
+		})
+	}
+}
+
+func moved(t *testing.T, f interpreter.Found) {
+	top := realPath(t, t.TempDir())
+	s := newTerminal(t, top)
+	if f.Path != def.Path {
+		s.env = append(s.env, "PYTHONDONTWRITEBYTECODE=1") // compiling the library takes the longest
+	}
+	hide := f.Said.Prefix
+	if hide == "/usr" || hide == "/usr/local" {
+		hide = f.Said.Stdlib
+	}
+	s.output("glassjar", "pythons", "pack", f.Path, "--to", "packed")
+	server := faulty(filepath.Join(top, "packed"))
+	defer server.Close()
+	require.NoError(t, os.WriteFile(filepath.Join(top, "elsewhere.py"), []byte(elsewhere), 0o644))
+	s.output("glassjar", "index", "add", "far", server.URL, "--holds", "pythons")
+	out, err := s.hidden(hide, `
+glassjar pythons fetch `+f.Said.Version+`
+glassjar create --python "$(glassjar pythons fetch `+f.Said.Version+` --json | sed -n 's/^ *"path": "\(.*\)",$/\1/p')"
+glassjar install 'press-schedule<2' --yes
+glassjar run press-schedule
+glassjar check
+glassjar pythons verify
+glassjar run python elsewhere.py '`+f.Said.Prefix+`/lib'`)
+	require.NoError(t, err, out)
+	assert.Contains(t, out, "Perry pear")
+	assert.Contains(t, out, "fine")
+	var said struct {
+		Version, Base, Library string
+		Weighs                 int
+		Left                   []string
+	}
+	require.NoError(t, json.Unmarshal([]byte(out[strings.LastIndex(strings.TrimSpace(out), "\n")+1:]), &said), out)
+	assert.Equal(t, f.Said.Version, said.Version)
+	assert.Equal(t, 42, said.Weighs)
+	if f.Version().Release()[0] == "3" { // before PEP 405 a jar is all that a Python knows of itself
+		assert.True(t, strings.HasPrefix(said.Base, s.home()), said.Base)
+	}
+	assert.True(t, strings.HasPrefix(said.Library, s.home()), said.Library)
+	if hide == f.Said.Prefix {
+		assert.Empty(t, said.Left, "it still names folders of the old installation")
+	}
+}
+
