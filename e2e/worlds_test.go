@@ -86,6 +86,8 @@ func (w world) run(t *testing.T) {
 			env.Setenv("PYTHON_BASE", def.Said.Prefix)
 			env.Setenv("PYTHON_STDLIB", def.Said.Stdlib)
 			env.Setenv("PYTHON_MINOR", def.Minor())
+			env.Setenv("PYTHON_VERSION", def.Said.Version)
+			env.Setenv("PYTHON", def.Path)
 			if w.python != "" {
 				minor, err := exec.Command(w.python, "-c", "import sys; print('%d.%d' % sys.version_info[:2])").Output()
 				if err != nil {
@@ -110,6 +112,8 @@ func (w world) run(t *testing.T) {
 				return there, nil
 			}
 			switch cond {
+			case "python-elsewhere": // not where the system has its own
+				return !strings.HasPrefix(def.Path, "/usr/"), nil
 			case "root":
 				return os.Getuid() == 0, nil
 			case "browser":

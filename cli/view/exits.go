@@ -158,7 +158,7 @@ var exits = []exit{
 
 	// Jars and interpreters.
 	is[*place.NoJarError](ExitPython), is[*place.NotTrustedError](ExitPython), is[*place.ElsewhereError](ExitPython), is[*jar.NotAJarError](ExitPython), is[*jar.NewerFormatError](ExitPython), is[*jar.InterpreterGoneError](ExitPython),
-	is[*operation.NoPythonError](ExitPython), is[*operation.NotOfferedError](ExitPython), is[*fetched.LibraryError](ExitPython), is[*fetched.StartError](ExitPython), is[*plan.WrongPythonError](ExitPython), is[*jar.PendingError](ExitPython), is[*jar.ChangingError](ExitPython),
+	is[*operation.NoPythonError](ExitPython), is[*operation.NotOfferedError](ExitPython), is[*fetched.LibraryError](ExitPython), is[*fetched.StartError](ExitPython), is[*operation.PythonNotHereError](ExitPython), is[*plan.WrongPythonError](ExitPython), is[*jar.PendingError](ExitPython), is[*jar.ChangingError](ExitPython),
 	by(func(e interpreter.Rejection) int {
 		if e.Passing {
 			return ExitMachine

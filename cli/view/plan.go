@@ -19,6 +19,9 @@ func (s *Screen) Plan(p *plan.Plan) {
 		verb = " (to be made)"
 	}
 	t.Line("jar", s.Bold(s.Jar(p.Jar)+verb), s.Faint(p.Python))
+	if p.Moves != "" {
+		t.Line("python", s.Warn(p.Moves+" -> "+p.Python))
+	}
 	for _, i := range p.Add {
 		t.Row("add", s.Good(i.Name), s.Plain(i.Version), s.Faint(reason(i)))
 	}
@@ -226,7 +229,11 @@ func changes(o *operation.Outcome) []string {
 	if n := len(o.Plan.Drop); n > 0 {
 		parts = append(parts, Count(n, "file")+" dropped")
 	}
-	if len(parts) == 0 {
+	switch {
+	case len(parts) > 0:
+	case o.Plan.Moves != "":
+		parts = append(parts, "the jar has "+o.Plan.Python+" now")
+	default:
 		parts = append(parts, "made, empty")
 	}
 	if o.Fetched > 0 {

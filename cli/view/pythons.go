@@ -175,6 +175,7 @@ func (s *Screen) pythonWords(err error) (Message, bool) {
 		none    *operation.NoPythonError
 		offer   *operation.NotOfferedError
 		hash    *operation.NoHashError
+		absent  *operation.PythonNotHereError
 		inUse   *operation.PythonInUseError
 		refused *portable.Refusal
 		other   *fetched.VersionError
@@ -187,8 +188,11 @@ func (s *Screen) pythonWords(err error) (Message, bool) {
 		return s.noPython(none), true
 	case errors.As(err, &offer):
 		return notOffered(offer), true
+	case errors.As(err, &absent):
+		return Message{What: absent.Error(), Reasons: []string{absent.Offer.File + ", from " + absent.Offer.From(), "it would be started here, so that somebody has to say yes to it"},
+			Try: []string{"fetch it: the same command with --yes", "or take another: --python VERSION"}}, true
 	case errors.As(err, &hash):
-		return Message{What: hash.Error(), Reasons: []string{"nothing is fetched that cannot be compared with a hash"},
+		return Message{What: "nobody tells the hash of " + s.Path(hash.File), Reasons: []string{"nothing is fetched that cannot be compared with a hash"},
 			Try: []string{"take it from whoever publishes the file: glassjar pythons fetch " + s.Path(hash.File) + " --sha256 HASH"}}, true
 	case errors.As(err, &inUse):
 		m := Message{What: inUse.Name + " is used by " + Count(len(inUse.Jars), "jar"), Try: []string{"drop it all the same: glassjar pythons drop " + inUse.Name + " --yes"}}

@@ -79,6 +79,7 @@ type Plan struct {
 	Mend       []Item       `json:"mend"`
 	Drop       []string     `json:"drop"`
 	Structure  []string     `json:"structure,omitempty"`
+	Moves      string       `json:"moves,omitempty"`
 	Provided   []Item       `json:"provided,omitempty"`
 	Kept       int          `json:"kept"`
 	Fetch      int64        `json:"fetch_bytes"`
@@ -102,6 +103,7 @@ func ofPlan(v plan.Plan) Plan {
 		Mend:       list(v.Mend, ofItem),
 		Drop:       v.Drop,
 		Structure:  v.Structure,
+		Moves:      v.Moves,
 		Provided:   list(v.Provided, ofItem),
 		Kept:       v.Kept,
 		Fetch:      v.Fetch,

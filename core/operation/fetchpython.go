@@ -82,12 +82,12 @@ func thisMachine() offered.Machine {
 
 // pythonPlaces are the indexes of Pythons: the project's, then the user's own.
 func (m *Machine) pythonPlaces(spec *project.Spec) (out []offered.Place) {
-	add := func(list []project.IndexEntry, base string) {
+	add := func(list []project.IndexEntry, base string, users bool) {
 		for _, e := range list {
 			if e.Holds != project.HoldsPythons || slices.ContainsFunc(out, func(p offered.Place) bool { return p.Name == e.Name }) {
 				continue
 			}
-			p := offered.Place{Name: e.Name}
+			p := offered.Place{Name: e.Name, Users: users}
 			if dir, ok := metadata.PathOf(e.At); ok {
 				p.Folder = dir
 			} else if strings.HasPrefix(e.At, "http://") || strings.HasPrefix(e.At, "https://") {
@@ -99,9 +99,9 @@ func (m *Machine) pythonPlaces(spec *project.Spec) (out []offered.Place) {
 		}
 	}
 	if spec != nil {
-		add(spec.Tool.Indexes, spec.Dir())
+		add(spec.Tool.Indexes, spec.Dir(), false)
 	}
-	add(m.Settings.Indexes, filepath.Dir(m.Folders.Settings))
+	add(m.Settings.Indexes, filepath.Dir(m.Folders.Settings), true)
 	return out
 }
 
@@ -233,6 +233,9 @@ func (m *Machine) fetchOffer(ctx context.Context, o offered.Offer, given string)
 	defer share()
 	all := m.pythons()
 	if p, ok := all.Of(sum); ok {
+		if p.Version != o.Version.String() || p.Implementation != o.Implementation {
+			return nil, &fetched.VersionError{File: o.File, Says: o.Title(), Is: "Python " + p.Version}
+		}
 		return &FetchedPython{Python: p, Path: all.Path(p), Already: true}, nil
 	}
 	out := &FetchedPython{}
@@ -331,8 +334,8 @@ func (m *Machine) missingPython(ctx context.Context, wish interpreter.Wish, spec
 	none.Offer = &fit[0]
 	yes := m.Yes
 	switch {
-	case m.Settings.FetchPythons == settings.FetchAlways:
-		yes = true
+	case m.Settings.FetchPythons == settings.FetchAlways && fit[0].Users:
+		yes = true // what a project brings along is always asked about: it is started here
 	case m.Settings.FetchPythons == settings.FetchNever:
 		yes = false
 	case !yes && m.AskPython != nil:

@@ -24,6 +24,8 @@ type job struct {
 	place  place.Place
 	jar    *jar.Jar // nil where it is to be made
 	python interpreter.Interpreter
+	// pinned is the interpreter that the record pins, nil where it pins none.
+	pinned *interpreter.Interpreter
 	// target is solved for in place of the interpreter where this machine has none.
 	target  *target.Target
 	catalog *catalog.Catalog

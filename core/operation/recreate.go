@@ -40,7 +40,10 @@ type RecreateOptions struct {
 	// unseal, if set, brings the chosen files into the store; adopt is the text of
 	// a record that becomes that of a jar which has none.
 	unseal func(interpreter.Interpreter, []plan.Choice) error
-	adopt  []byte
+	// bring puts the file of a pinned interpreter into the store; nil where that is to be had
+	// as the record says.
+	bring func(project.PinnedPython) error
+	adopt []byte
 }
 
 // OutOfStepError says that the spec was changed after the record was made.
@@ -99,6 +102,12 @@ func (m *Machine) fromRecord(ctx context.Context, at place.Place, spec *project.
 	indexes, sampleOnly := m.indexes(spec)
 	p := newJob(at)
 	p.catalog, p.SampleOnly = m.newCatalog(indexes), sampleOnly && usesSample(record)
+	var err error
+	if opt.Python == "" {
+		if p.pinned, err = m.pinnedPython(ctx, record, opt.bring); err != nil {
+			return nil, err
+		}
+	}
 	installed, survey, err := m.present(ctx, p, spec, opt.Python, false)
 	if err != nil {
 		return nil, err
@@ -207,11 +216,19 @@ func (m *Machine) present(ctx context.Context, p *job, spec *project.Spec, wish 
 		}
 		in, err := m.interpreterOf(ctx, j)
 		var gone *jar.InterpreterGoneError
-		if errors.As(err, &gone) {
-			in, err = m.replacement(ctx, j, spec, wish)
-		}
-		if err != nil {
+		switch {
+		case errors.As(err, &gone) && p.pinned != nil:
+			in = *p.pinned
+		case errors.As(err, &gone):
+			if in, err = m.replacement(ctx, j, spec, wish); err != nil {
+				return nil, nil, err
+			}
+		case err != nil:
 			return nil, nil, err
+		case wish == "":
+			if in, err = m.moveTo(ctx, p, in, p.pinned); err != nil {
+				return nil, nil, err
+			}
 		}
 		if wish != "" {
 			want, _, _, err := m.choosePython(ctx, wish, spec)
@@ -234,8 +251,13 @@ func (m *Machine) present(ctx context.Context, p *job, spec *project.Spec, wish 
 		survey, err := look(installed)
 		return installed, &survey, err
 	}
-	in, _, _, err := m.needPython(ctx, wish, spec)
-	p.python, p.Create = in, true
+	p.Create = true
+	if p.pinned != nil && wish == "" {
+		p.python = *p.pinned
+		return nil, nil, nil
+	}
+	var err error
+	p.python, _, _, err = m.needPython(ctx, wish, spec)
 	return nil, nil, err
 }
 

@@ -99,11 +99,24 @@ func (m *Machine) Seal(ctx context.Context, opt SealOptions) (*Sealed, error) {
 	}
 	defer m.dropUnpacked(files)
 	out := &Sealed{File: opt.File, Packages: len(record.Packages), Files: len(files), Targets: targetNames(targets), Faults: []string{}}
-	text, err := sealedRecord(record, files)
+	pythons := pinnedFiles(record, targets)
+	text, err := sealedRecord(record, files, pythons)
 	if err != nil {
 		return nil, err
 	}
 	members := map[string]sealing{}
+	for _, one := range pythons {
+		file, err := m.bringPinned(ctx, record, one)
+		if err != nil {
+			return nil, err
+		}
+		if !m.Store.KeepPackages && m.pythonUnpacked(one.SHA256) {
+			defer m.Store.Drop(one.SHA256)
+		}
+		members[one.File] = sealing{file, one.SHA256}
+		out.Files++
+		out.Bytes += one.Size
+	}
 	for _, f := range files {
 		members[f.Name] = sealing{paths[f.URL], f.SHA256()}
 		if info, err := os.Stat(paths[f.URL]); err == nil {
@@ -201,13 +214,20 @@ func holdsForSome(record *project.Record, e project.Package, env target.Environm
 
 // sealedRecord is the record with the files that are sealed, by paths beside it,
 // and no others.
-func sealedRecord(record *project.Record, files []index.File) ([]byte, error) {
+func sealedRecord(record *project.Record, files []index.File, pythons []project.PinnedPython) ([]byte, error) {
 	in := map[string]index.File{}
 	for _, f := range files {
 		in[f.Name] = f
 	}
 	sealed := *record
 	sealed.Packages, sealed.Built = nil, slices.Clone(record.Built)
+	sealed.Pythons = slices.Clone(pythons)
+	for i := range sealed.Pythons {
+		sealed.Pythons[i].Path = sealed.Pythons[i].File
+		if strings.HasPrefix(sealed.Pythons[i].URL, "file:") {
+			sealed.Pythons[i].URL = "" // it means nothing elsewhere
+		}
+	}
 	for i, one := range sealed.Built {
 		if !sourceAlong(files, one) {
 			sealed.Built[i].With = nil
@@ -255,6 +275,12 @@ func besides(f project.PackageFile) project.PackageFile {
 func unsealedRecord(sealed *project.Record) ([]byte, bool) {
 	out := *sealed
 	out.Packages, out.Built = nil, slices.Clone(sealed.Built)
+	out.Pythons = slices.Clone(sealed.Pythons)
+	for i := range out.Pythons {
+		if out.Pythons[i].URL != "" {
+			out.Pythons[i].Path = ""
+		}
+	}
 	for i := range out.Built {
 		out.Built[i].Wheel, out.Built[i].Libraries = "", nil
 	}

@@ -68,9 +68,15 @@ func (m *Machine) recordText(ctx context.Context, p *job, spec *project.Spec, ro
 	if err := m.addPublishers(ctx, p, r); err != nil {
 		return nil, err
 	}
-	if have, err := project.ReadRecord(p.place.RecordFile); err == nil {
+	have, err := project.ReadRecord(p.place.RecordFile)
+	if err != nil {
+		have = nil // there is none, or it is written anew
+	} else {
 		r.Built = stillBuilt(have.Built, r.Packages)
 		keepNeedsOf(have.Packages, r.Packages)
+	}
+	if err := m.pinPythons(ctx, p, spec, r, have); err != nil {
+		return nil, err
 	}
 	p.record = r
 	return r.Format(), nil

@@ -64,6 +64,9 @@ func recordedFiles(record *project.Record) []project.PackageFile {
 	for _, e := range record.Packages {
 		out = append(out, filesOf(e)...)
 	}
+	for _, one := range record.Pythons {
+		out = append(out, project.PackageFile{Name: one.File, Path: one.Path, Hashes: map[string]string{"sha256": one.SHA256}})
+	}
 	for _, one := range record.Built {
 		for _, w := range one.With {
 			out = append(out, project.PackageFile{Name: w.File, Path: w.File, Hashes: map[string]string{"sha256": w.SHA256}})
@@ -192,5 +195,32 @@ func (m *Machine) fromSealed(ctx context.Context, at place.Place, spec *project.
 	opt.unseal = func(in interpreter.Interpreter, selected []plan.Choice) error {
 		return m.unseal(ctx, z, record, in, selected)
 	}
+	opt.bring = func(one project.PinnedPython) error { return m.unsealPython(ctx, z, one) }
 	return m.fromRecord(ctx, at, spec, record, opt, decide)
+}
+
+// unsealPython brings the file of an interpreter out of a sealed jar into the store.
+func (m *Machine) unsealPython(ctx context.Context, z *zip.ReadCloser, one project.PinnedPython) error {
+	if _, here := m.Store.Verified(ctx, one.SHA256); here || m.pythonUnpacked(one.SHA256) {
+		return nil
+	}
+	for _, f := range z.File {
+		if f.Name != one.File {
+			continue
+		}
+		r, c, err := openMember(f)
+		if err != nil {
+			return &store.HashError{File: f.Name, Want: one.SHA256, Have: "unreadable"}
+		}
+		defer c.Close()
+		_, _, err = m.Store.Add(ctx, f.Name, one.SHA256, r)
+		return err
+	}
+	return usage(SealedLacks, one.File)
+}
+
+// pythonUnpacked reports whether what the file of an interpreter unpacks to is in the store.
+func (m *Machine) pythonUnpacked(sum string) bool {
+	_, ok := m.pythons().Tree(sum)
+	return ok
 }

@@ -144,7 +144,7 @@ func TestSealedRecord(t *testing.T) {
 	assert.Error(t, err)
 	files, err := sealFiles(record, some)
 	require.NoError(t, err)
-	text, err := sealedRecord(record, files)
+	text, err := sealedRecord(record, files, nil)
 	require.NoError(t, err)
 	sealed, err := project.ParseRecord(filepath.Join(m.Dir, "x", project.RecordFile), text)
 	require.NoError(t, err)

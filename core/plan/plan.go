@@ -54,6 +54,9 @@ type Plan struct {
 	// Structure are files of the jar itself, such as pyvenv.cfg, that were put
 	// right on the way.
 	Structure []string
+	// Moves is the interpreter that the jar had, where it gets another one of its minor
+	// version; empty where it keeps its own.
+	Moves string
 	// Provided are distributions of the base that count as present.
 	Provided []Item
 	Kept     int
@@ -83,7 +86,7 @@ func New(jar string) *Plan {
 
 // Empty reports whether nothing in the jar would change.
 func (p *Plan) Empty() bool {
-	return !p.Create && len(p.Add)+len(p.Change)+len(p.Remove)+len(p.Mend)+len(p.Drop) == 0
+	return !p.Create && p.Moves == "" && len(p.Add)+len(p.Change)+len(p.Remove)+len(p.Mend)+len(p.Drop) == 0
 }
 
 // FromFiles reports whether something comes out of package files: a clone takes

@@ -57,10 +57,26 @@ func (r *Record) Format() []byte {
 		}
 		b.WriteString("]\n")
 	}
+	for _, one := range r.Pythons {
+		one.format(&b)
+	}
 	for _, one := range r.Built {
 		one.format(&b)
 	}
 	return b.Bytes()
+}
+
+func (p PinnedPython) format(b *bytes.Buffer) {
+	b.WriteString("\n[[tool.glassjar.pythons]]\n")
+	for _, f := range [][2]string{{"for", p.For}, {"version", p.Version}, {"file", p.File}, {"url", p.URL}, {"path", p.Path}} {
+		if f[1] != "" {
+			fmt.Fprintf(b, "%s = %s\n", f[0], tomltext.String(f[1]))
+		}
+	}
+	if p.Size > 0 {
+		fmt.Fprintf(b, "size = %d\n", p.Size)
+	}
+	fmt.Fprintf(b, "sha256 = %s\n", tomltext.String(p.SHA256))
 }
 
 func (one Built) format(b *bytes.Buffer) {

@@ -20,6 +20,11 @@ func (r *Record) Label() string {
 	for _, asked := range slices.Sorted(slices.Values(r.Asked)) {
 		fmt.Fprintf(h, "asked %s\n", asked)
 	}
+	for _, one := range slices.SortedFunc(slices.Values(r.Pythons), func(a, b PinnedPython) int {
+		return cmp.Or(strings.Compare(a.For, b.For), strings.Compare(a.SHA256, b.SHA256))
+	}) {
+		fmt.Fprintf(h, "python %s %s sha256:%s\n", one.For, one.Version, one.SHA256)
+	}
 	for _, p := range slices.SortedFunc(slices.Values(r.Packages), func(a, b Package) int {
 		return cmp.Or(strings.Compare(a.Name, b.Name), a.Version.Compare(b.Version), strings.Compare(a.Marker.String(), b.Marker.String()))
 	}) {

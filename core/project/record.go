@@ -42,6 +42,34 @@ type Record struct {
 	// Built are what was built from source, and with what: that a teammate builds with
 	// the same. They stand there too, and only narrow what the standard leaves open.
 	Built []Built
+	// Pythons are the interpreters that the record pins, one for a platform. They stand there
+	// too.
+	Pythons []PinnedPython
+}
+
+// PinnedPython is the file of the interpreter that jars on a platform are made of.
+type PinnedPython struct {
+	// For is the platform, such as "linux-x86_64".
+	For     string `toml:"for"`
+	Version string `toml:"version"`
+	// File is the file's name; it is to be had at URL or, relative to the record, at Path.
+	File string `toml:"file"`
+	URL  string `toml:"url"`
+	Path string `toml:"path"`
+	// Size is in bytes, SHA256 in hex.
+	Size   int64  `toml:"size"`
+	SHA256 string `toml:"sha256"`
+}
+
+// fault says what is wrong with an entry, or is empty.
+func (p PinnedPython) fault() string {
+	switch {
+	case p.For == "" || p.File == "" || strings.ContainsAny(p.File, "/\\") || p.URL == "" && p.Path == "":
+		return "it needs for, file, and url or path"
+	case digest.Fault(map[string]string{digest.SHA256: p.SHA256}) != "":
+		return "its sha256 is none"
+	}
+	return ""
 }
 
 // Built is a distribution that was built, and what it was built with.
@@ -170,6 +198,8 @@ type rawRecord struct {
 			SeeSystem bool      `toml:"see-system"`
 			Left      []LeftOut `toml:"left-out"`
 			Built     []Built   `toml:"built"`
+
+			Pythons []PinnedPython `toml:"pythons"`
 		} `toml:"glassjar"`
 	} `toml:"tool"`
 }
@@ -256,7 +286,12 @@ func ParseRecord(file string, text []byte) (*Record, error) {
 		return fail("", "it has no created-by, so it is no record as PEP 751 says")
 	}
 	r := &Record{File: file, CreatedBy: raw.CreatedBy, Extras: normalAll(raw.Extras), Groups: normalAll(raw.Groups), DefaultGroups: normalAll(raw.DefaultGroups),
-		Asked: raw.Tool.Glassjar.Asked, SeeSystem: raw.Tool.Glassjar.SeeSystem, Left: raw.Tool.Glassjar.Left, Built: raw.Tool.Glassjar.Built}
+		Asked: raw.Tool.Glassjar.Asked, SeeSystem: raw.Tool.Glassjar.SeeSystem, Left: raw.Tool.Glassjar.Left, Built: raw.Tool.Glassjar.Built, Pythons: raw.Tool.Glassjar.Pythons}
+	for i, one := range r.Pythons {
+		if why := one.fault(); why != "" {
+			return fail(fmt.Sprintf("tool.glassjar.pythons, entry %d", i+1), why)
+		}
+	}
 	var err error
 	if r.RequiresPython, err = version.ParseSpecifiers(raw.RequiresPython); err != nil {
 		return fail("requires-python", err.Error())

@@ -128,6 +128,8 @@ type Tool struct {
 	// "left-out"; empty for editable.
 	Project   string `toml:"project"`
 	SeeSystem bool   `toml:"see-system"`
+	// PinPython has the record hold the interpreter too.
+	PinPython bool `toml:"pin-python"`
 	// BuildConsent are names that may be built from source, BuildOpen those that may
 	// leave the closed room. By name, BuildVariables are set for a build, BuildSettings
 	// given to its back end (PEP 517), and BuildAlso requirements that it does not state.
@@ -359,6 +361,7 @@ var ToolKeys = []ToolKey{
 	{"from-file", "name to path", "the package file within the project that a package is taken from"},
 	{"from-folder", "name to { path, editable }", "the folder of source, beside the project, that a package is built from"},
 	{"project", "text", "how the jar holds the project itself, if it has [build-system]: editable, installed or left-out"},
+	{"pin-python", "true or false", "whether the record holds the interpreter too, so that every jar is made of the very same"},
 	{"see-system", "true or false", "whether the jar sees the packages of the Python that it is made from"},
 	{"build-consent", "list of names", "what may be built from source"},
 	{"build-variables", "name to { variable = text }", "variables of the environment for the build of a package"},

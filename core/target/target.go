@@ -102,6 +102,18 @@ func (t Target) Python() version.Version {
 	return version.MustParse(fmt.Sprintf("%d.%d.%d", t.Major, t.Minor, lastPatch[t.Minor]))
 }
 
+// System is the target's operating system, one that is kept up to date.
+func (t Target) System() tags.Platform {
+	p := tags.Platform{OS: t.OS, Arch: t.Arch}
+	switch t.OS {
+	case "linux":
+		p.Libc, p.Major, p.Minor = "glibc", 2, 39
+	case "macos":
+		p.Major, p.Minor = 14, 0
+	}
+	return p
+}
+
 // Environment is what such a system and Python make of markers and tags. The release and
 // version of the system are not known.
 func (t Target) Environment() Environment {
@@ -109,14 +121,12 @@ func (t Target) Environment() Environment {
 	env := requirement.Environment{"os_name": "posix", "platform_release": "", "platform_version": "", "python_version": fmt.Sprintf("%d.%d", t.Major, t.Minor),
 		"python_full_version": full, "implementation_name": t.Implementation, "implementation_version": full, "platform_machine": t.Arch,
 		"platform_python_implementation": map[string]string{"cpython": "CPython", "pypy": "PyPy"}[t.Implementation]}
-	p := tags.Platform{OS: t.OS, Arch: t.Arch}
+	p := t.System()
 	switch t.OS {
 	case "linux":
 		env["sys_platform"], env["platform_system"] = "linux", "Linux"
-		p.Libc, p.Major, p.Minor = "glibc", 2, 39
 	case "macos":
 		env["sys_platform"], env["platform_system"] = "darwin", "Darwin"
-		p.Major, p.Minor = 14, 0
 	case "windows":
 		env["sys_platform"], env["platform_system"], env["os_name"] = "win32", "Windows", "nt"
 		env["platform_machine"] = strings.ToUpper(t.Arch)

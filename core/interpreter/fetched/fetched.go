@@ -153,7 +153,7 @@ func nameOf(n portable.Name, sum string) string {
 type VersionError struct{ File, Says, Is string }
 
 func (e *VersionError) Error() string {
-	return fmt.Sprintf("%s holds Python %s, and not %s", e.File, e.Is, e.Says)
+	return fmt.Sprintf("%s holds %s, and not %s", e.File, e.Is, e.Says)
 }
 
 // StartError says that the Python of a file does not start here.

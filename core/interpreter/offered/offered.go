@@ -31,6 +31,8 @@ type Offer struct {
 	Size   int64
 	// Index is what the user calls where it is from, empty for a file that was named.
 	Index string
+	// Users tells that the user set up that index, and no project.
+	Users bool
 	// Misfit says why it does not run here, empty if it may.
 	Misfit string
 
@@ -38,7 +40,11 @@ type Offer struct {
 }
 
 // Place is where Pythons are looked for: an address, or a folder of this machine.
-type Place struct{ Name, Address, Folder string }
+type Place struct {
+	Name, Address, Folder string
+	// Users tells that the user set it up, and no project.
+	Users bool
+}
 
 // Machine is what they are to run on: a platform, and the level of its x86-64 processor.
 type Machine struct {
@@ -59,7 +65,7 @@ func Look(ctx context.Context, client *fetch.Client, p Place, m Machine) ([]Offe
 		return nil, err
 	}
 	for i := range out {
-		out[i].Index, out[i].Misfit = p.Name, out[i].Name.Misfit(m.Platform, m.Level)
+		out[i].Index, out[i].Users, out[i].Misfit = p.Name, p.Users, out[i].Name.Misfit(m.Platform, m.Level)
 	}
 	slices.SortStableFunc(out, func(a, b Offer) int { return portable.Better(a.Name, b.Name) })
 	return out, nil
