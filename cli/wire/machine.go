@@ -93,8 +93,8 @@ type Python struct {
 	Chosen         bool   `json:"chosen"`
 	Why            string `json:"why,omitempty"`
 	// Fetched is the name under which it was fetched, Jars those that count on it then.
-	Fetched string   `json:"fetched,omitempty"`
-	Jars    []string `json:"jars,omitempty"`
+	Fetched string   `json:"fetched_as,omitempty"`
+	Jars    []string `json:"used_by,omitempty"`
 }
 
 func ofPython(v operation.Python) Python {
@@ -110,7 +110,7 @@ type IndexesResult struct {
 type IndexInfo struct {
 	Name  string `json:"name"`
 	At    string `json:"at"`
-	Holds string `json:"holds,omitempty"`
+	Holds string `json:"has,omitempty"`
 	File  string `json:"file"`
 	Probe *Probe `json:"probe,omitempty"`
 }

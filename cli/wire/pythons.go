@@ -64,7 +64,7 @@ type PythonsDropped struct {
 // PythonDropped is one of them, and the jars that counted on it.
 type PythonDropped struct {
 	FetchedPython
-	Jars []string `json:"jars"`
+	Jars []string `json:"used_by"`
 }
 
 func ofDropped(v operation.DroppedPython) PythonDropped {
@@ -73,14 +73,14 @@ func ofDropped(v operation.DroppedPython) PythonDropped {
 
 // PythonsVerified are those that were compared with their hashes.
 type PythonsVerified struct {
-	Pythons []PythonVerified `json:"pythons"`
+	Pythons []PythonVerified `json:"verified"`
 }
 
 // PythonVerified is one of them.
 type PythonVerified struct {
 	FetchedPython
 	Files  int           `json:"files"`
-	Faults []PythonFault `json:"faults"`
+	Faults []PythonFault `json:"altered"`
 	Known  bool          `json:"known"`
 }
 
