@@ -7,11 +7,13 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"runtime"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"glassjar/cli/wire"
+	"glassjar/core/interpreter/portable"
 	"glassjar/core/operation"
 	"glassjar/sample"
 )
@@ -105,7 +107,7 @@ func (d *demo) unpack(from fs.FS, into string) error {
 
 // play tells the story. A command that does not end as it should ends it.
 func (d *demo) play() error {
-	for _, step := range []func() error{d.pressHouse, d.survey, d.outsideAndInside, d.mistakes, d.source, d.teammate, d.end} {
+	for _, step := range []func() error{d.pressHouse, d.survey, d.outsideAndInside, d.mistakes, d.source, d.teammate, d.otherPython, d.end} {
 		if err := step(); err != nil {
 			return err
 		}
@@ -168,6 +170,36 @@ func (d *demo) teammate() error {
 		return fmt.Errorf("the labels differ: %v and %v", ours, theirs)
 	}
 	return nil
+}
+
+// otherPython packs the Python of the demo, and makes a jar of what is fetched back. Where it
+// cannot be packed, the rest is left out.
+func (d *demo) otherPython() error {
+	if runtime.GOOS != "linux" {
+		return nil
+	}
+	d.tell("A Python that a machine lacks is fetched from wherever somebody put it, into the store\nalone. Here it is packed first, out of the one that the jars above have.")
+	packed, err := d.run("glassjar pythons pack " + d.python + " --to ../pythons")
+	if err != nil {
+		return err
+	}
+	words := strings.Fields(packed.Output)
+	if packed.Exit != 0 || len(words) < 2 {
+		d.tell("This one cannot be packed: the rest of this step is left out.")
+		return nil
+	}
+	name, ok := portable.Parse(filepath.Base(words[1]))
+	if !ok {
+		return fmt.Errorf("%s is no name of a Python", words[1])
+	}
+	if err := d.do("glassjar index add pythons ../pythons --holds pythons", "glassjar pythons fetch "+name.Version.String(), "cd ../orchard-survey", "glassjar discard .jar"); err != nil {
+		return err
+	}
+	all, err := filepath.Glob(filepath.Join(d.top, ".glassjar", "store", "pythons", "*", "bin", "python"))
+	if err != nil || len(all) != 1 {
+		return fmt.Errorf("%d Pythons were fetched, and not one: %v", len(all), err)
+	}
+	return d.do("glassjar recreate --python "+all[0], `glassjar run python -c "import sys; print(sys.base_prefix)"`, "glassjar run walk.py", "cd ../teammate")
 }
 
 func (d *demo) end() error {

@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"encoding/json"
+	"math/rand/v2"
 	"net/http"
 	"net/http/httptest"
 	"os"
@@ -142,3 +143,76 @@ glassjar run python elsewhere.py '`+f.Said.Prefix+`/lib'`)
 	}
 }
 
+// packedFolder is a folder with the scripts' Python, packed, that the user's settings name as an
+// index of Pythons.
+func packedFolder(t *testing.T, s *terminal) {
+	s.env = append(s.env, "PYTHONDONTWRITEBYTECODE=1")
+	s.output("glassjar", "pythons", "pack", def.Path, "--to", "packed")
+	s.output("glassjar", "index", "add", "packed", "packed", "--holds", "pythons")
+}
+
+// Killed at any moment, a fetch has happened or has not; the next one goes on, and nothing is
+// left over.
+func TestFetchKilled(t *testing.T) {
+	t.Parallel()
+	s := newTerminal(t, realPath(t, t.TempDir()))
+	packedFolder(t, s)
+	fetch := []string{"pythons", "fetch", def.Said.Version}
+	begun := time.Now()
+	s.output("glassjar", fetch...)
+	whole := time.Since(begun)
+	kept := filepath.Join(s.home(), ".local", "share", "glassjar", "store")
+	r := rand.New(rand.NewPCG(5, 9))
+	for n := range 6 {
+		s.output("glassjar", "pythons", "drop", def.Said.Version)
+		if n%2 > 0 { // else what it unpacks to is here
+			s.output("glassjar", "store", "tidy")
+		}
+		cmd := exec.Command(filepath.Join(built, "glassjar"), fetch...)
+		cmd.Dir, cmd.Env = s.dir, s.env
+		require.NoError(t, cmd.Start())
+		timer := time.AfterFunc(time.Duration(r.Int64N(int64(whole)*5/4)), func() { _ = cmd.Process.Kill() })
+		_ = cmd.Wait() // killed or done
+		timer.Stop()
+		s.output("glassjar", fetch...)
+		assert.Contains(t, s.output("glassjar", "pythons", "verify"), "fine")
+		assert.Contains(t, s.output("glassjar", "store", "verify"), "nothing wrong")
+		assert.Empty(t, names(t, filepath.Join(kept, "pythons-coming")), "run %d", n)
+	}
+	assert.Len(t, names(t, filepath.Join(kept, "pythons")), 3, "the Python, what is known of it, and its lock")
+}
+
+func names(t *testing.T, dir string) (out []string) {
+	entries, err := os.ReadDir(dir)
+	require.NoError(t, err)
+	for _, e := range entries {
+		out = append(out, e.Name())
+	}
+	return out
+}
+
+// Two at once fetch one Python; a disk that is full is told, and nothing stays of the attempt.
+func TestFetchBesideAndOnFullDisk(t *testing.T) {
+	t.Parallel()
+	s := newTerminal(t, realPath(t, t.TempDir()))
+	packedFolder(t, s)
+	out, err := s.try("sh", "-ec", "glassjar pythons fetch "+def.Said.Version+" & glassjar pythons fetch "+def.Said.Version+"; wait $!; glassjar pythons verify")
+	require.NoError(t, err, out)
+	assert.Contains(t, out, "fine")
+
+	if out, err := exec.Command("unshare", "--user", "--map-root-user", "--mount", "true").CombinedOutput(); err != nil {
+		t.Skipf("no small disk can be made here: %s", out)
+	}
+	s.output("glassjar", "pythons", "drop", def.Said.Version)
+	data := filepath.Join(s.home(), ".local", "share")
+	out, err = s.try("unshare", "--user", "--map-root-user", "--mount", "sh", "-c", "mount -t tmpfs -o size=40m none '"+data+"'\n"+`
+glassjar pythons fetch `+def.Said.Version+`; echo "exit $?"
+ls -A '`+data+`'/glassjar/store/pythons '`+data+`'/glassjar/store/pythons-coming 2>/dev/null | grep '^cpython'; echo listed
+mount -o remount,size=400m '`+data+`'
+glassjar pythons fetch `+def.Said.Version+` && glassjar pythons verify`)
+	require.NoError(t, err, out)
+	assert.Contains(t, out, "exit 8")
+	assert.Contains(t, out, "no space left on device")
+	assert.Contains(t, out, "exit 8\nlisted\n")
+	assert.Contains(t, out, "fine")
+}

@@ -115,10 +115,10 @@ func (s *Screen) PackedPython(p *pack.Packed, dir string) {
 	t.Line("holds", s.Plain(Count(p.Files, "file")), s.Faint(Bytes(p.Bytes)+" unpacked"))
 	t.Line("for", s.Plain(p.Tag))
 	if len(p.External) > 0 {
-		t.Line("needs", s.Plain(strings.Join(p.External, ", ")), s.Faint("of the system; --with-libraries packs them along"))
+		t.Line("needs", s.Plain(some(p.External)), s.Faint("of the system; --with-libraries packs them along"))
 	}
 	if len(p.Along) > 0 {
-		t.Line("along", s.Plain(strings.Join(p.Along, ", ")))
+		t.Line("along", s.Plain(some(p.Along)))
 	}
 	t.Line("sha256", s.Plain(p.SHA256))
 	t.Line("next", s.Plain(fmt.Sprintf("glassjar index add pythons %s --holds pythons", s.Path(dir))), s.Faint("for whoever is to fetch it"))

@@ -16,6 +16,8 @@ import (
 	"slices"
 	"strings"
 
+	"github.com/klauspost/compress/flate"
+
 	"glassjar/core/atomicfile"
 	"glassjar/core/interpreter/portable"
 	"glassjar/core/limits"
@@ -75,6 +77,9 @@ func list(dir string, out *Packed) error {
 	return atomicfile.Write(file, []byte(text.String()), atomicfile.Options{Mode: 0o644})
 }
 
+// quick is the level of packing: a third faster than the usual one, for 4 % more bytes.
+const quick = 3
+
 func (p *packer) writeZip(ctx context.Context, to io.Writer, out *Packed) error {
 	for name, text := range map[string][]byte{"PYBI": p.format(out), "METADATA": p.metadata()} {
 		p.data[portable.Folder+"/"+name] = text
@@ -84,6 +89,7 @@ func (p *packer) writeZip(ctx context.Context, to io.Writer, out *Packed) error 
 	// As with wheels, what says what is in it stands last.
 	names = append(slices.Compact(names), portable.Folder+"/METADATA", portable.Folder+"/PYBI")
 	z := zip.NewWriter(to)
+	z.RegisterCompressor(zip.Deflate, func(to io.Writer) (io.WriteCloser, error) { return flate.NewWriter(to, quick) })
 	record := []metadata.RecordEntry{{Path: portable.Folder + "/RECORD", Size: -1}}
 	for _, name := range names {
 		if err := ctx.Err(); err != nil {
