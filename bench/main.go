@@ -94,6 +94,7 @@ var groups = []struct {
 	{"import", importing},
 	{"room", room},
 	{"build", building},
+	{"pythons", pythons},
 }
 
 func bench(asJSON bool, runs int) error {

@@ -18,15 +18,16 @@ func (s *Screen) Pythons(p *operation.Pythons) {
 	t := s.Sheet()
 	chosen := false
 	for _, f := range p.Found {
-		label, note := "found", ""
+		label, note, where := "found", "", s.Path(f.Path)
 		name := s.Plain(f.Implementation + " " + f.Version)
 		if f.Managed {
 			note = "the system's own"
 		}
 		if f.Fetched != "" {
-			label, note = "fetched", f.Fetched
+			// Its name, by which it is dropped, tells more than where in the store it is.
+			label, note, where = "fetched", "used by no jar", f.Fetched
 			if n := len(f.Jars); n > 0 {
-				note += ", of " + Count(n, "jar")
+				note = "used by " + Count(n, "jar")
 			}
 		}
 		if f.Chosen {
@@ -34,7 +35,7 @@ func (s *Screen) Pythons(p *operation.Pythons) {
 			name = s.Good(name.Text)
 			note = strings.TrimPrefix(note+"; chosen here: "+f.Why, "; ")
 		}
-		t.Row(label, name, s.Plain(f.Arch), s.Plain(s.Path(f.Path)), s.Faint(note))
+		t.Row(label, name, s.Plain(f.Arch), s.Plain(where), s.Faint(note))
 	}
 	for _, r := range p.PassedOver {
 		if s.Verbose {

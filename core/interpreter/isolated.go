@@ -18,7 +18,7 @@ const apart = "import sys; sys.path[:1] = [p for p in sys.path[:1] if p]\n"
 // and nothing of the folder in which the user stands is imported or even there: the
 // script works in the top folder.
 func Isolated(ctx context.Context, path, script string, flags ...string) *exec.Cmd {
-	args := append(append([]string{"-E", "-s", "-S"}, flags...), "-c", apart+script)
+	args := append(append([]string{"-E", "-s", "-S", "-B"}, flags...), "-c", apart+script)
 	if abs, err := filepath.Abs(path); err == nil {
 		path = abs
 	}

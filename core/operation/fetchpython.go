@@ -278,9 +278,19 @@ func (m *Machine) unpackPython(ctx context.Context, all *fetched.Collection, o o
 	if info, err := os.Stat(file); err == nil {
 		*size = info.Size()
 	}
+	tree, err := m.unpackFile(ctx, all, o, sum, file, out)
 	if !m.Store.KeepPackages {
-		defer m.Store.Drop(sum)
+		m.Store.Drop(sum)
 	}
+	if err != nil {
+		return nil, err
+	}
+	// What was only needed for a while is gone by now, and is not flushed.
+	_, err = m.Store.SaveNow()
+	return tree, err
+}
+
+func (m *Machine) unpackFile(ctx context.Context, all *fetched.Collection, o offered.Offer, sum, file string, out *FetchedPython) (*store.Tree, error) {
 	temp, done, err := m.Store.Scratch()
 	if err != nil {
 		return nil, err
@@ -298,11 +308,7 @@ func (m *Machine) unpackPython(ctx context.Context, all *fetched.Collection, o o
 			return nil, &fetched.LibraryError{File: o.File, Missing: missing}
 		}
 	}
-	tree, err := all.Unpack(ctx, a, sum)
-	if err == nil {
-		_, err = m.Store.SaveNow()
-	}
-	return tree, err
+	return all.Unpack(ctx, a, sum)
 }
 
 // counting tells how much of a file has come.

@@ -26,9 +26,13 @@ rm .jar/bin/activate
 glassjar recreate --yes
 glassjar recreate
 glassjar label'
-shot pythons press-house 'glassjar pythons
-glassjar pythons pypy
-glassjar pythons ">=3.12"'
+shot pythons press-house 'glassjar pythons ">=3.12"
+glassjar pythons pack 3.11 --to ../pythons
+glassjar index add pythons ../pythons --holds pythons
+glassjar pythons fetch 3.11
+glassjar pythons'
+quiet press-house glassjar pythons drop 3.11 --yes
+quiet press-house glassjar index drop pythons
 shot help press-house 'glassjar help install'
 shot tree press-house 'glassjar contents --tree
 glassjar why orchard-core'
