@@ -157,12 +157,14 @@ func (a *app) sealCommand() *cobra.Command {
 	var opt operation.SealOptions
 	var check bool
 	cmd := &cobra.Command{
-		Use: "seal FILE", GroupID: "record", Short: "one file with the record and every package file it names",
+		Use: "seal FILE|oci://HOST/NAME:TAG", GroupID: "record", Short: "one file, or artifact, with the record and every package file it names",
 		Long: `Writes a zip with the record and the package files, for a machine without a
 network: glassjar recreate --from FILE. The unpacked folder is an index too. Equal
-contents give equal bytes. With --check a sealed jar is verified, byte for byte.`,
-		Example: "  glassjar seal press.zip\n  glassjar seal press.zip --target linux-x86_64\n  glassjar seal press.zip --check",
-		Args:    exactly("the file to write"),
+contents give equal bytes. With an address of an OCI registry each file is a blob
+there, and only what the registry lacks is sent. With --check a sealed jar is
+verified, byte for byte.`,
+		Example: "  glassjar seal press.zip\n  glassjar seal press.zip --target linux-x86_64\n  glassjar seal press.zip --check\n  glassjar seal oci://registry.example/press:1.0",
+		Args:    exactly("the file to write, or oci://HOST/NAME:TAG"),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			for _, other := range []string{"target", "built"} {
 				if err := oneOf(cmd, "check", other); err != nil {

@@ -73,7 +73,7 @@ func (a *app) pythonsPackCommand() *cobra.Command {
 	var to string
 	cmd := &cobra.Command{
 		Use: "pack WISH|PATH --to DIR", Short: "pack an installed Python into one file (PEP 711)",
-		Long: `Packs the program, the standard library and the headers of an installed CPython
+		Long: `Packs the program, the standard library and the headers of an installed Python
 into a file that runs wherever it is unpacked. Nothing of the installation is
 changed. Libraries that not every system has are named in the file, and looked
 for where it is fetched; with --with-libraries they are packed along.`,

@@ -79,7 +79,7 @@ func (s *terminal) hidden(folder, script string) (string, error) {
 	return s.try("unshare", "--user", "--map-root-user", "--mount", "sh", "-ec", "mount -t tmpfs none '"+folder+"'\n"+script)
 }
 
-// Each CPython of the machine is packed, and runs from where it is fetched to while its own
+// Each Python of the machine is packed, and runs from where it is fetched to while its own
 // installation cannot be reached: packages, compiled modules, headers, and what it says of
 // itself.
 func TestMovedPythons(t *testing.T) {
@@ -90,9 +90,6 @@ func TestMovedPythons(t *testing.T) {
 		t.Skip("there is no compiler here")
 	}
 	for name, f := range found {
-		if f.IsPyPy() {
-			continue
-		}
 		t.Run(name, func(t *testing.T) {
 			t.Parallel()
 			moved(t, f)
@@ -106,11 +103,12 @@ func moved(t *testing.T, f interpreter.Found) {
 	if f.Path != def.Path {
 		s.env = append(s.env, "PYTHONDONTWRITEBYTECODE=1") // compiling the library takes the longest
 	}
-	hide := f.Said.Prefix
+	hide, pack := f.Said.Prefix, []string{"pythons", "pack", f.Path, "--to", "packed"}
 	if hide == "/usr" || hide == "/usr/local" {
 		hide = f.Said.Stdlib
+		pack = append(pack, "--with-libraries")
 	}
-	s.output("glassjar", "pythons", "pack", f.Path, "--to", "packed")
+	s.output("glassjar", pack...)
 	server := faulty(filepath.Join(top, "packed"))
 	defer server.Close()
 	require.NoError(t, os.WriteFile(filepath.Join(top, "elsewhere.py"), []byte(elsewhere), 0o644))
@@ -133,6 +131,12 @@ glassjar run python elsewhere.py '`+f.Said.Prefix+`/lib'`)
 	}
 	require.NoError(t, json.Unmarshal([]byte(out[strings.LastIndex(strings.TrimSpace(out), "\n")+1:]), &said), out)
 	assert.Equal(t, f.Said.Version, said.Version)
+
+	// And from another place, where nobody expects it.
+	out, err = s.hidden(hide, `cp -a "$(dirname "$(dirname "$(glassjar pythons fetch `+f.Said.Version+` --json | sed -n 's/^ *"path": "\(.*\)",$/\1/p')")")" 'else where'
+'else where/bin/python' -c "import ctypes, json, ssl, sys; print(sys.prefix)"`)
+	require.NoError(t, err, out)
+	assert.Contains(t, out, filepath.Join(top, "else where"))
 	assert.Equal(t, 42, said.Weighs)
 	if f.Version().Release()[0] == "3" { // before PEP 405 a jar is all that a Python knows of itself
 		assert.True(t, strings.HasPrefix(said.Base, s.home()), said.Base)
@@ -189,6 +193,30 @@ func names(t *testing.T, dir string) (out []string) {
 		out = append(out, e.Name())
 	}
 	return out
+}
+
+// On a terminal somebody is asked; no is no.
+func TestFetchIsAsked(t *testing.T) {
+	if strings.HasPrefix(def.Path, "/usr/") {
+		t.Skip("the only Python here is the system's own, and not missing")
+	}
+	t.Parallel()
+	s := newTerminal(t, realPath(t, t.TempDir()))
+	packedFolder(t, s)
+	for _, answer := range []string{"n", "y"} {
+		x := openTerminal(t, s.home(), s.dir, []string{"PATH=/usr/bin:/bin", "PYTHONDONTWRITEBYTECODE=1"}, "glassjar", "create", "--python", def.Said.Version)
+		x.waits("offer   cpython-" + def.Said.Version)
+		x.waits("fetch it? [y/N] ")
+		x.types(answer)
+		if answer == "n" {
+			assert.Equal(t, 6, x.ends())
+			assert.NoDirExists(t, filepath.Join(s.dir, ".jar"))
+			continue
+		}
+		assert.Equal(t, 0, x.ends())
+		assert.Contains(t, x.text(), "it was fetched")
+	}
+	assert.Contains(t, s.output("glassjar", "run", "python", "-c", "import sys; print(sys.base_prefix)"), s.home())
 }
 
 // Two at once fetch one Python; a disk that is full is told, and nothing stays of the attempt.

@@ -25,6 +25,7 @@ import (
 	"glassjar/core/place"
 	"glassjar/core/plan"
 	"glassjar/core/project"
+	"glassjar/core/registry"
 	"glassjar/core/requirement"
 	"glassjar/core/resolve"
 	"glassjar/core/settings"
@@ -126,7 +127,7 @@ var exits = []exit{
 		}
 		return ExitUsage
 	}),
-	is[*operation.NoHashError](ExitUsage), is[*operation.PythonInUseError](ExitUsage), is[*pack.Error](ExitUsage),
+	is[*registry.RefError](ExitUsage), is[*operation.NoHashError](ExitUsage), is[*operation.PythonInUseError](ExitUsage), is[*pack.Error](ExitUsage),
 	is[*operation.NoSpecError](ExitUsage), is[*project.ListError](ExitUsage), is[*index.PinError](ExitUsage), is[*settings.ValueError](ExitUsage), is[*atomicfile.LinkError](ExitUsage),
 	value(project.ErrNoRecord, ExitUsage),
 
@@ -145,11 +146,12 @@ var exits = []exit{
 	value(index.ErrUnknownName, ExitUnsolved),
 
 	// Bytes that are not what they must be.
-	is[*portable.Refusal](ExitIntegrity), is[*fetched.VersionError](ExitIntegrity),
+	is[*registry.NotJarError](ExitIntegrity), is[*portable.Refusal](ExitIntegrity), is[*fetched.VersionError](ExitIntegrity),
 	is[*store.HashError](ExitIntegrity), is[*limits.Error](ExitIntegrity), is[*index.HashMismatchError](ExitIntegrity), is[*index.DamagedError](ExitIntegrity), is[*index.QuarantinedError](ExitIntegrity), is[*wheel.Refusal](ExitIntegrity), is[*jar.ClashError](ExitIntegrity),
 	is[*store.LostError](ExitIntegrity), is[*jar.DamagedJournalError](ExitIntegrity), value(metadata.ErrInvalid, ExitIntegrity), is[*version.ParseError](ExitIntegrity),
 
 	// The network, and those who answer there.
+	is[*registry.NotThereError](ExitNetwork), is[*registry.DeniedError](ExitNetwork),
 	is[*fetch.StatusError](ExitNetwork), is[*fetch.ProxyError](ExitNetwork), is[*fetch.CertificateError](ExitNetwork), is[*fetch.BusyError](ExitNetwork), is[*fetch.OfflineError](ExitNetwork), is[*fetch.InsecureError](ExitNetwork), is[*fetch.NetworkError](ExitNetwork),
 	is[*fetch.WholeError](ExitNetwork), is[*index.NotIndexError](ExitNetwork), value(fetch.ErrNoRanges, ExitNetwork),
 

@@ -250,6 +250,12 @@ func (s *Screen) Sealed(x *operation.Sealed, check bool) {
 	if len(x.Targets) > 0 {
 		t.Line("serves", s.Plain(targets(x.Targets)))
 	}
+	if x.Digest != "" {
+		t.Line("digest", s.Plain(x.Digest))
+	}
+	if x.Digest != "" && !check {
+		t.Line("sent", s.Plain(Count(x.Sent, "blob")+", "+Bytes(x.SentBytes)), s.Faint("what the registry did not have"))
+	}
 	for _, f := range x.Faults {
 		t.Line("wrong", s.Bad(f))
 	}

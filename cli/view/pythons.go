@@ -26,8 +26,12 @@ func (s *Screen) Pythons(p *operation.Pythons) {
 		if f.Fetched != "" {
 			// Its name, by which it is dropped, tells more than where in the store it is.
 			label, note, where = "fetched", "used by no jar", f.Fetched
-			if n := len(f.Jars); n > 0 {
-				note = "used by " + Count(n, "jar")
+			if len(f.Jars) > 0 {
+				var jars []string
+				for _, root := range f.Jars {
+					jars = append(jars, s.Jar(root))
+				}
+				note = "used by " + some(jars)
 			}
 		}
 		if f.Chosen {

@@ -22,6 +22,7 @@ import (
 	"glassjar/core/place"
 	"glassjar/core/plan"
 	"glassjar/core/project"
+	"glassjar/core/registry"
 	"glassjar/core/requirement"
 	"glassjar/core/settings"
 	"glassjar/core/shell"
@@ -51,7 +52,7 @@ func (s *Screen) Words(doing string, err error) Message {
 }
 
 func (s *Screen) words(err error) Message {
-	for _, describe := range []func(error) (Message, bool){s.buildWords, s.usageWords, s.solveWords, s.placeWords, s.pythonWords, s.jarWords, s.fileWords, s.networkWords, s.machineWords} {
+	for _, describe := range []func(error) (Message, bool){s.buildWords, s.usageWords, s.solveWords, s.placeWords, s.pythonWords, s.registryWords, s.jarWords, s.fileWords, s.networkWords, s.machineWords} {
 		if m, ok := describe(err); ok {
 			return m
 		}
@@ -440,6 +441,9 @@ func (s *Screen) networkWords(err error) (Message, bool) {
 	case errors.As(err, &pin):
 		return Message{What: "an index is missing", Reasons: []string{pin.Error()}, Try: []string{"glassjar index add " + pin.Index + " ADDRESS"}}, true
 	case errors.As(err, &network):
+		if registry.IsRef(network.URL) {
+			return Message{What: "the registry cannot be reached", Reasons: []string{network.Error()}, Try: []string{"look at the address, and try again"}}, true
+		}
 		return Message{What: "an index cannot be reached", Reasons: []string{network.Error()}, Try: ask}, true
 	}
 	return Message{}, false

@@ -138,6 +138,10 @@ type Sealed struct {
 	Bytes    int64    `json:"bytes"`
 	Targets  []string `json:"targets"`
 	Faults   []string `json:"wrong"`
+	// Digest is that of the artifact in a registry; Sent what that did not have.
+	Digest    string `json:"digest,omitempty"`
+	Sent      int    `json:"sent,omitempty"`
+	SentBytes int64  `json:"sent_bytes,omitempty"`
 }
 
 func ofSealed(v operation.Sealed) Sealed { return Sealed(v) }

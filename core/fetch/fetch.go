@@ -156,30 +156,60 @@ func (c *Client) stall() time.Duration {
 	return 30 * time.Second
 }
 
+// transport is how requests go out: by the system's proxies, with its certificates and the
+// user's.
+func (c *Client) transport() (*http.Transport, error) {
+	transport := http.DefaultTransport.(*http.Transport).Clone()
+	transport.ResponseHeaderTimeout = 60 * time.Second
+	transport.MaxIdleConnsPerHost, transport.MaxConnsPerHost = atOnce, atOnce
+	transport.OnProxyConnectResponse = func(_ context.Context, proxy *url.URL, _ *http.Request, res *http.Response) error {
+		if res.StatusCode != http.StatusOK {
+			return &ProxyError{Proxy: proxy.Redacted(), Code: res.StatusCode}
+		}
+		return nil
+	}
+	if c.Certificates == "" {
+		return transport, nil
+	}
+	pool, err := x509.SystemCertPool()
+	if err != nil {
+		pool = x509.NewCertPool()
+	}
+	data, err := os.ReadFile(c.Certificates)
+	if err == nil && !pool.AppendCertsFromPEM(data) {
+		err = fmt.Errorf("%s holds no certificate", c.Certificates)
+	}
+	transport.TLSClientConfig = &tls.Config{RootCAs: pool, MinVersion: tls.VersionTLS12}
+	return transport, err
+}
+
+// Unsigned is how requests of other protocols go out, which have credentials of their own: to
+// addresses that are allowed, and not at all where the client is offline.
+func (c *Client) Unsigned() (http.RoundTripper, error) {
+	transport, err := c.transport()
+	return unsigned{c, transport}, err
+}
+
+type unsigned struct {
+	client *Client
+	next   http.RoundTripper
+}
+
+func (u unsigned) RoundTrip(r *http.Request) (*http.Response, error) {
+	if u.client.Offline {
+		return nil, &OfflineError{Redact(r.URL.String())}
+	}
+	if err := u.client.secure(r.URL.String()); err != nil {
+		return nil, err
+	}
+	return u.next.RoundTrip(r)
+}
+
 func (c *Client) client() (*http.Client, error) {
 	c.once.Do(func() {
-		transport := http.DefaultTransport.(*http.Transport).Clone()
-		transport.ResponseHeaderTimeout = 60 * time.Second
-		transport.MaxIdleConnsPerHost, transport.MaxConnsPerHost = atOnce, atOnce
-		transport.OnProxyConnectResponse = func(_ context.Context, proxy *url.URL, _ *http.Request, res *http.Response) error {
-			if res.StatusCode != http.StatusOK {
-				return &ProxyError{Proxy: proxy.Redacted(), Code: res.StatusCode}
-			}
-			return nil
-		}
-		if c.Certificates != "" {
-			pool, err := x509.SystemCertPool()
-			if err != nil {
-				pool = x509.NewCertPool()
-			}
-			data, err := os.ReadFile(c.Certificates)
-			if err == nil && !pool.AppendCertsFromPEM(data) {
-				err = fmt.Errorf("%s holds no certificate", c.Certificates)
-			}
-			if c.err = err; err != nil {
-				return
-			}
-			transport.TLSClientConfig = &tls.Config{RootCAs: pool, MinVersion: tls.VersionTLS12}
+		transport, err := c.transport()
+		if c.err = err; err != nil {
+			return
 		}
 		r := retryablehttp.NewClient()
 		r.Logger = nil
@@ -280,6 +310,10 @@ func (c *Client) do(ctx context.Context, address string, header http.Header) (*h
 	}
 	return nil, named(shown, plain(err))
 }
+
+// Named is the error of a request to an address that got no answer, for those who make requests
+// themselves.
+func Named(address string, err error) error { return named(Redact(address), plain(err)) }
 
 // named is the error of a request that got no answer.
 func named(shown string, err error) error {

@@ -12,6 +12,7 @@ import (
 	"glassjar/core/place"
 	"glassjar/core/plan"
 	"glassjar/core/project"
+	"glassjar/core/registry"
 	"glassjar/core/target"
 )
 
@@ -32,8 +33,11 @@ func (m *Machine) Clone(ctx context.Context, opt CloneOptions, decide Decide) (*
 	if err != nil {
 		return nil, err
 	}
-	file := m.absolute(opt.From)
-	if info, err := os.Stat(file); err == nil && info.Mode().IsRegular() {
+	file := opt.From
+	if !registry.IsRef(file) {
+		file = m.absolute(file)
+	}
+	if info, err := os.Stat(file); registry.IsRef(file) || err == nil && info.Mode().IsRegular() {
 		release, err := m.hold(ctx, to)
 		if err != nil {
 			return nil, err

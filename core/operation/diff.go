@@ -11,6 +11,7 @@ import (
 	"glassjar/core/place"
 	"glassjar/core/plan"
 	"glassjar/core/project"
+	"glassjar/core/registry"
 	"glassjar/core/requirement"
 	"glassjar/core/version"
 )
@@ -102,6 +103,13 @@ func (m *Machine) diff(ctx context.Context, ref, a, b string) (*Difference, erro
 }
 
 func (m *Machine) side(ctx context.Context, ref string) (*side, error) {
+	if registry.IsRef(ref) {
+		z, err := m.openSealed(ctx, ref)
+		if err != nil {
+			return nil, err
+		}
+		return &side{title: ref, packages: map[string]sidePackage{}, record: z.record, label: z.record.Label(), kind: LabelOfRecord}, nil
+	}
 	file := m.absolute(ref)
 	if info, err := os.Stat(file); err == nil && info.Mode().IsRegular() {
 		return recordSide(file, ref)
@@ -156,12 +164,12 @@ func recordSide(file, ref string) (*side, error) {
 	s := &side{title: file, packages: map[string]sidePackage{}}
 	switch {
 	case bytes.Equal(head, zipHead):
-		z, record, err := openSealed(file)
+		z, err := openSealedFile(file)
 		if err != nil {
 			return nil, err
 		}
 		z.Close()
-		s.record = record
+		s.record = z.record
 	case strings.HasSuffix(file, ".toml"):
 		if s.record, err = project.ParseRecord(file, head); err != nil {
 			return nil, err

@@ -130,8 +130,8 @@ func (m *Machine) offers(ctx context.Context, spec *project.Spec, takes func(por
 	return fit, passed, places, nil
 }
 
-// takes reports whether a wish takes what a file's name tells. A pre-release is taken only
-// where the wish names one.
+// takes reports whether a wish takes what a file's name tells. A pre-release is the last choice
+// ([portable.Better]).
 func takes(w interpreter.Wish) func(portable.Name) bool {
 	return func(n portable.Name) bool { return w.Takes(n.Implementation, n.Version, n.FreeThreaded) }
 }

@@ -14,6 +14,7 @@ import (
 	"glassjar/core/place"
 	"glassjar/core/plan"
 	"glassjar/core/project"
+	"glassjar/core/registry"
 	"glassjar/core/requirement"
 	"glassjar/core/resolve"
 	"glassjar/core/target"
@@ -23,6 +24,13 @@ import (
 // plain list. A jar that has neither spec nor record yet gets them, so that
 // what is in it is written down.
 func (m *Machine) recreateFrom(ctx context.Context, at place.Place, opt RecreateOptions, decide Decide) (*Outcome, error) {
+	if registry.IsRef(opt.From) {
+		spec, err := readSpec(at)
+		if err != nil {
+			return nil, err
+		}
+		return m.fromSealed(ctx, at, spec, opt.From, opt, decide)
+	}
 	file := m.absolute(opt.From)
 	text, err := readFrom(file)
 	if err != nil {

@@ -17,6 +17,7 @@ import (
 	"glassjar/core/index"
 	"glassjar/core/plan"
 	"glassjar/core/project"
+	"glassjar/core/registry"
 	"glassjar/core/store"
 	"glassjar/core/target"
 )
@@ -33,6 +34,11 @@ type Sealed struct {
 	Targets []string
 	// Faults are what a check found: files that are missing, altered, or too many.
 	Faults []string
+	// Digest is that of the artifact in a registry, empty for a file; Sent is how many of the
+	// files the registry did not have, SentBytes their sizes.
+	Digest    string
+	Sent      int
+	SentBytes int64
 }
 
 // SealOptions say what to seal.
@@ -52,6 +58,11 @@ var sealedDate = time.Date(1980, 1, 1, 0, 0, 0, 0, time.UTC)
 
 // Seal writes a sealed jar. Equal records and files give equal bytes.
 func (m *Machine) Seal(ctx context.Context, opt SealOptions) (*Sealed, error) {
+	if registry.IsRef(opt.File) {
+		if _, err := registry.Parse(opt.File); err != nil {
+			return nil, err
+		}
+	}
 	at, err := m.Places().Locate(opt.Jar, false)
 	if err != nil {
 		return nil, err
@@ -123,8 +134,10 @@ func (m *Machine) Seal(ctx context.Context, opt SealOptions) (*Sealed, error) {
 			out.Bytes += info.Size()
 		}
 	}
-	file := m.absolute(opt.File)
-	return out, m.writeSealed(ctx, file, text, members)
+	if registry.IsRef(opt.File) {
+		return out, m.pushSealed(ctx, opt.File, record, text, members, targets, out)
+	}
+	return out, m.writeSealed(ctx, m.absolute(opt.File), text, members)
 }
 
 // dropUnpacked removes package files that were only wanted for a while from the

@@ -5,44 +5,48 @@ import (
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
+	"errors"
 	"fmt"
 	"io"
-	"os"
-	"path/filepath"
 	"slices"
 	"sort"
+	"sync/atomic"
 
 	"glassjar/core/digest"
+	"glassjar/core/guard"
 	"glassjar/core/index"
 	"glassjar/core/interpreter"
 	"glassjar/core/limits"
 	"glassjar/core/place"
 	"glassjar/core/plan"
+	"glassjar/core/progress"
 	"glassjar/core/project"
+	"glassjar/core/registry"
 	"glassjar/core/store"
 )
 
 // CheckSealed verifies every byte of a sealed jar against its record.
-func (m *Machine) CheckSealed(ctx context.Context, file string) (*Sealed, error) {
-	file = m.absolute(file)
-	z, record, err := openSealed(file)
+func (m *Machine) CheckSealed(ctx context.Context, at string) (*Sealed, error) {
+	if !registry.IsRef(at) {
+		at = m.absolute(at)
+	}
+	z, err := m.openSealed(ctx, at)
 	if err != nil {
 		return nil, err
 	}
 	defer z.Close()
-	out := &Sealed{File: file, Packages: len(record.Packages), Targets: []string{}, Faults: []string{}}
-	members := map[string]*zip.File{}
-	for _, f := range z.File {
-		members[f.Name] = f
+	out := &Sealed{File: at, Packages: len(z.record.Packages), Targets: []string{}, Faults: []string{}}
+	if z.remote != nil {
+		out.Digest = z.remote.Digest
 	}
-	for _, want := range recordedFiles(record) {
-		f, ok := members[want.Path]
-		if !ok {
+	known := map[string]bool{project.RecordFile: true}
+	for _, want := range recordedFiles(z.record) {
+		known[want.Path] = true
+		if !z.has(want.Path, want.Hashes["sha256"]) {
 			out.Faults = append(out.Faults, want.Path+" is missing")
 			continue
 		}
-		delete(members, want.Path)
-		sum, size, err := sumMember(ctx, f)
+		sum, size, err := z.sum(ctx, want.Path, want.Hashes["sha256"])
 		if ctx.Err() != nil {
 			return nil, ctx.Err()
 		}
@@ -52,11 +56,24 @@ func (m *Machine) CheckSealed(ctx context.Context, file string) (*Sealed, error)
 			out.Faults = append(out.Faults, want.Path+" is not what the record says")
 		}
 	}
-	delete(members, project.RecordFile)
-	for _, name := range sortedNames(members) {
-		out.Faults = append(out.Faults, name+" is in no record")
+	for _, name := range sortedNames(z.names) {
+		if !known[name] {
+			out.Faults = append(out.Faults, name+" is in no record")
+		}
 	}
 	return out, nil
+}
+
+// sum is the hash and size of a file that it has.
+func (s *sealedJar) sum(ctx context.Context, name, sum string) (string, int64, error) {
+	r, err := s.open(ctx, name, sum)
+	if err != nil {
+		return "", 0, err
+	}
+	defer r.Close()
+	h := sha256.New()
+	n, err := io.Copy(h, digest.WithContext(ctx, r))
+	return hex.EncodeToString(h.Sum(nil)), n, err
 }
 
 func recordedFiles(record *project.Record) []project.PackageFile {
@@ -86,60 +103,10 @@ func openMember(f *zip.File) (io.Reader, io.Closer, error) {
 	return io.LimitReader(r, int64(most)+1), r, nil
 }
 
-func sumMember(ctx context.Context, f *zip.File) (string, int64, error) {
-	r, c, err := openMember(f)
-	if err != nil {
-		return "", 0, err
-	}
-	defer c.Close()
-	h := sha256.New()
-	n, err := io.Copy(h, digest.WithContext(ctx, r))
-	return hex.EncodeToString(h.Sum(nil)), n, err
-}
-
-// openSealed opens a sealed jar and reads its record.
-func openSealed(file string) (*zip.ReadCloser, *project.Record, error) {
-	not := func(why string) error {
-		return &project.FileError{File: file, Why: "it is no sealed jar: " + why, Kind: project.SealedKind}
-	}
-	z, err := zip.OpenReader(file)
-	if err != nil {
-		if os.IsNotExist(err) {
-			return nil, nil, usage(NoSealedJar, filepath.Base(file))
-		}
-		return nil, nil, not("it is no zip, or cut off")
-	}
-	for _, f := range z.File {
-		if f.Name != project.RecordFile {
-			continue
-		}
-		r, err := f.Open()
-		if err != nil {
-			break
-		}
-		text, err := limits.ReadAll(r, "the record of a sealed jar", limits.Record)
-		r.Close()
-		if err != nil {
-			break
-		}
-		record, err := project.ParseRecord(filepath.Join(filepath.Dir(file), project.RecordFile), text)
-		if err != nil {
-			z.Close()
-			return nil, nil, err
-		}
-		return z, record, nil
-	}
-	z.Close()
-	return nil, nil, not("it has no " + project.RecordFile)
-}
-
 // unseal brings the files of a selection out of a sealed jar into the store,
 // each verified on the way, so that no network is needed.
-func (m *Machine) unseal(ctx context.Context, z *zip.ReadCloser, record *project.Record, in interpreter.Interpreter, selected []plan.Choice) error {
-	members := map[string]*zip.File{}
-	for _, f := range z.File {
-		members[f.Name] = f
-	}
+func (m *Machine) unseal(ctx context.Context, z *sealedJar, in interpreter.Interpreter, selected []plan.Choice) error {
+	record := z.record
 	wanted := make([]*index.File, 0, len(selected))
 	var sources []index.File
 	for i := range selected {
@@ -152,39 +119,57 @@ func (m *Machine) unseal(ctx context.Context, z *zip.ReadCloser, record *project
 	for _, f := range toolFiles(record, sources) {
 		wanted = append(wanted, &f)
 	}
+	var came atomic.Int64
+	group, inner := guard.WithContext(ctx)
+	group.SetLimit(unsealAtOnce)
 	for _, f := range wanted {
-		member, ok := members[f.Name]
-		if !ok {
-			return usage(SealedLacks, f.Name)
+		if !z.has(f.Name, f.SHA256()) {
+			return errors.Join(group.Wait(), usage(SealedLacks, f.Name))
 		}
 		if m.Store.HasTree(f.SHA256()) {
 			continue
 		}
-		if have, here := m.Store.Verified(ctx, f.SHA256()); here {
-			f.Path = have
-			continue
-		}
-		r, c, err := openMember(member)
-		if err != nil {
-			return &store.HashError{File: f.Name, Want: f.SHA256(), Have: "unreadable"}
-		}
-		_, where, err := m.Store.Add(ctx, f.Name, f.SHA256(), r)
-		c.Close()
-		if err != nil {
-			return fmt.Errorf("%s: %w", f.Name, err)
-		}
-		f.Path = where
+		group.Go(func() (err error) {
+			if f.Path, err = m.unsealOne(inner, z, f.Name, f.SHA256()); err == nil && z.remote != nil {
+				m.report(progress.Event{Stage: "fetching", Done: came.Add(1), Total: int64(len(wanted)), Unit: "files"})
+			}
+			return err
+		})
 	}
-	return nil
+	return group.Wait()
+}
+
+// unsealAtOnce is how many files come out of a sealed jar at a time.
+const unsealAtOnce = 8
+
+// unsealOne brings a file into the store, unless it is there, and gives its path.
+func (m *Machine) unsealOne(ctx context.Context, z *sealedJar, name, sum string) (string, error) {
+	if have, here := m.Store.Verified(ctx, sum); here {
+		return have, nil
+	}
+	r, err := z.open(ctx, name, sum)
+	if err != nil && z.remote == nil {
+		return "", &store.HashError{File: name, Want: sum, Have: "unreadable"}
+	}
+	if err != nil {
+		return "", err
+	}
+	defer r.Close()
+	_, where, err := m.Store.Add(ctx, name, sum, r)
+	if err != nil {
+		return "", fmt.Errorf("%s: %w", name, err)
+	}
+	return where, nil
 }
 
 // fromSealed makes a jar be what a sealed jar holds.
 func (m *Machine) fromSealed(ctx context.Context, at place.Place, spec *project.Spec, file string, opt RecreateOptions, decide Decide) (*Outcome, error) {
-	z, record, err := openSealed(file)
+	z, err := m.openSealed(ctx, file)
 	if err != nil {
 		return nil, err
 	}
 	defer z.Close()
+	record := z.record
 	if !fileExists(at.SpecFile) && !fileExists(at.RecordFile) {
 		text, ok := unsealedRecord(record)
 		if opt.adopt = text; !ok {
@@ -193,30 +178,22 @@ func (m *Machine) fromSealed(ctx context.Context, at place.Place, spec *project.
 		}
 	}
 	opt.unseal = func(in interpreter.Interpreter, selected []plan.Choice) error {
-		return m.unseal(ctx, z, record, in, selected)
+		return m.unseal(ctx, z, in, selected)
 	}
 	opt.bring = func(one project.PinnedPython) error { return m.unsealPython(ctx, z, one) }
 	return m.fromRecord(ctx, at, spec, record, opt, decide)
 }
 
 // unsealPython brings the file of an interpreter out of a sealed jar into the store.
-func (m *Machine) unsealPython(ctx context.Context, z *zip.ReadCloser, one project.PinnedPython) error {
-	if _, here := m.Store.Verified(ctx, one.SHA256); here || m.pythonUnpacked(one.SHA256) {
+func (m *Machine) unsealPython(ctx context.Context, z *sealedJar, one project.PinnedPython) error {
+	if m.pythonUnpacked(one.SHA256) {
 		return nil
 	}
-	for _, f := range z.File {
-		if f.Name != one.File {
-			continue
-		}
-		r, c, err := openMember(f)
-		if err != nil {
-			return &store.HashError{File: f.Name, Want: one.SHA256, Have: "unreadable"}
-		}
-		defer c.Close()
-		_, _, err = m.Store.Add(ctx, f.Name, one.SHA256, r)
-		return err
+	if !z.has(one.File, one.SHA256) {
+		return usage(SealedLacks, one.File)
 	}
-	return usage(SealedLacks, one.File)
+	_, err := m.unsealOne(ctx, z, one.File, one.SHA256)
+	return err
 }
 
 // pythonUnpacked reports whether what the file of an interpreter unpacks to is in the store.

@@ -107,6 +107,23 @@ holds "and comes back" test -d .jar
 says "$program" label
 holds "both labels are told" has 'the same on every system'
 
+# A Python that was not installed: python.exe at some depth of an archive.
+archive=cpython-3.12.4-x86_64-pc-windows-msvc.zip
+(cd "$T" && rm -rf tools && cp -r "$python" tools && python3 -c "import shutil; shutil.make_archive('${archive%.zip}', 'zip', '.', 'tools')" && cp "$archive" "$C/")
+says "$program" pythons fetch "C:\\$archive" --sha256 "$(sha256sum "$C/$archive" | cut -d' ' -f1)"
+holds "a Python is fetched out of an archive" has 'CPython 3.12.4  cpython-3.12.4-'
+fetched=$(cd "$C" && find . -path '*store/pythons/*/python.exe' | sed 's#^\./##; s#/#\\#g')
+mkdir -p "$C/fetched"
+cd "$C/fetched" || exit 2
+says "$program" create --python "C:\\$fetched"
+says "$program" run python one
+holds "and is a jar's" has '"prefix":"C:\\fetched\\.jar"'
+says "$program" pythons list
+holds "and is listed so" has 'used by fetched'
+says "$program" pythons drop 3.12 --yes
+holds "and goes again" test ! -e "$C/${fetched//\\//}"
+cd "$C/work" || exit 2
+
 # Interrupts are Python's business: the launcher stays until it has ended. Who ends the launcher
 # ends its Python, and not what that started.
 mkdir -p "$C/interrupts/base" "$C/interrupts/jar/Scripts"

@@ -78,6 +78,8 @@ type packer struct {
 	links map[string]string
 	// program is the path of the interpreter's own file in the archive.
 	program string
+	// ownLibrary tells that most of the interpreter is a shared library.
+	ownLibrary bool
 
 	needs      map[string]bool
 	glibc      int
@@ -88,9 +90,6 @@ type packer struct {
 func Write(ctx context.Context, in interpreter.Interpreter, dir string, opt Options) (*Packed, error) {
 	if runtime.GOOS != "linux" || in.Said.SysPlatform != "linux" && in.Said.SysPlatform != "linux2" {
 		return nil, &Error{in.Path, "", "only Pythons of Linux can be packed"}
-	}
-	if in.Said.Implementation != "cpython" {
-		return nil, &Error{in.Path, "", "only CPython can be packed"}
 	}
 	p := &packer{opt: opt, in: in, files: map[string]string{}, data: map[string][]byte{}, links: map[string]string{}, needs: map[string]bool{}}
 	if err := p.look(ctx); err != nil {
@@ -128,12 +127,13 @@ func (p *packer) look(ctx context.Context) error {
 	return nil
 }
 
-// minor is such as "3.12"; its program and folders are called by it.
-func (p *packer) minor() string {
+// versioned is such as "python3.12" or "pypy3.9": its program and folders are called so.
+func (p *packer) versioned() string {
+	name := map[bool]string{true: "pypy", false: "python"}[p.in.IsPyPy()] + p.in.Minor()
 	if p.in.Said.FreeThreaded {
-		return p.in.Minor() + "t"
+		return name + "t"
 	}
-	return p.in.Minor()
+	return name
 }
 
 // addPrograms takes the interpreter, the names that it goes by, and its own library.
@@ -142,14 +142,15 @@ func (p *packer) addPrograms(context.Context) error {
 	if err != nil {
 		return err
 	}
-	name := "python" + p.minor()
+	name := p.versioned()
 	p.program = "bin/" + name
 	p.files[p.program] = real
-	p.links["bin/python"] = name
-	if p.in.Version().Release()[0] == "3" {
-		p.links["bin/python3"] = name
-	} else {
-		p.links["bin/python2"] = name
+	major := p.in.Version().Release()[0]
+	for _, other := range []string{"python", "python" + major} {
+		p.links["bin/"+other] = name
+	}
+	if p.in.IsPyPy() {
+		p.links["bin/pypy"], p.links["bin/pypy"+major] = name, name
 	}
 	data, err := os.ReadFile(real)
 	if err != nil {
@@ -160,7 +161,7 @@ func (p *packer) addPrograms(context.Context) error {
 		return errors.Join(err, p.refuse(real, "it is no program that can be read"))
 	}
 	for _, need := range own.needs {
-		if !strings.HasPrefix(need, "libpython") {
+		if !strings.HasPrefix(need, "libpython") && !strings.HasPrefix(need, "libpypy") {
 			continue
 		}
 		file := filepath.Join(p.said.Config["LIBDIR"], need)
@@ -172,10 +173,10 @@ func (p *packer) addPrograms(context.Context) error {
 		if !isFile(file) {
 			file = p.opt.Find(need)
 		}
-		if file == "" {
+		if file == "" || !isFile(file) {
 			return p.refuse(need, "it is not where its program looks for it")
 		}
-		p.files["lib/"+need] = file
+		p.files["lib/"+need], p.ownLibrary = file, true
 	}
 	return nil
 }
@@ -210,7 +211,7 @@ func (p *packer) passed(rel string, dir bool) bool {
 // addLibrary takes the standard library, in the place that the interpreter looks for it.
 func (p *packer) addLibrary(ctx context.Context) error {
 	for _, key := range []string{"stdlib", "platstdlib"} {
-		if err := p.addFolder(ctx, p.said.Paths[key], "lib/python"+p.minor(), p.passed); err != nil {
+		if err := p.addFolder(ctx, p.said.Paths[key], "lib/"+p.versioned(), p.passed); err != nil {
 			return err
 		}
 	}
@@ -384,11 +385,10 @@ func (p *packer) movePrograms(context.Context) error {
 			return p.refuse(at, err.Error())
 		}
 		inherited := at == p.program && len(p.along) > 0
-		if !ok || !strings.HasPrefix(one.path, "/") && !inherited {
+		// A program that found its own library in a folder of the system needs a path, too.
+		own := at == p.program && p.ownLibrary && !strings.Contains(one.path, "$ORIGIN/../lib")
+		if !ok || !strings.HasPrefix(one.path, "/") && !inherited && !own {
 			continue
-		}
-		if one.path == "" {
-			return p.refuse(at, "it looks for no libraries of its own, so that none can be packed along")
 		}
 		up, err := filepath.Rel(path.Dir(at), "lib")
 		if err != nil {
@@ -415,7 +415,7 @@ func (p *packer) moveSettings(context.Context) error {
 		}
 		moved := string(text)
 		if p.shared() {
-			for _, own := range []string{"/lib/python" + p.minor(), "/include/python" + p.minor()} {
+			for _, own := range []string{"/lib/" + p.versioned(), "/include/" + p.versioned()} {
 				moved = strings.ReplaceAll(moved, p.said.Prefix+own, mark+own)
 			}
 			moved = strings.ReplaceAll(moved, ": '"+p.said.Prefix+"'", ": '"+mark+"'")

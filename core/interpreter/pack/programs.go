@@ -78,11 +78,14 @@ func (p *program) findPath(f *elf.File, data []byte) error {
 	return nil
 }
 
-// lookIn has a program look for libraries in other folders. The text is replaced in place, so
-// that it may not be longer; with inherited, what the program loads looks there too (DT_RPATH).
+// lookIn has a program look for libraries in other folders; with inherited, what the program
+// loads looks there too (DT_RPATH). Where the old text is long enough it is replaced in place.
 func (p program) lookIn(data []byte, path string, inherited bool) ([]byte, error) {
-	if len(path) > len(p.path) {
-		return nil, fmt.Errorf("it looks for libraries in %q, and %q does not fit in its place", p.path, path)
+	if kind := elf.DT_RUNPATH; len(path) > len(p.path) {
+		if inherited {
+			kind = elf.DT_RPATH
+		}
+		return lengthen(data, path, p.tag, kind)
 	}
 	before, err := texts(data)
 	if err != nil {

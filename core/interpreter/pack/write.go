@@ -166,7 +166,7 @@ func (p *packer) metadata() []byte {
 	for _, name := range []string{"implementation_name", "implementation_version", "os_name", "platform_machine", "platform_python_implementation", "platform_system", "python_full_version", "python_version", "sys_platform"} {
 		variables[name] = environment[name]
 	}
-	library := "lib/python" + p.minor()
+	library := "lib/" + p.versioned()
 	paths := map[string]string{"stdlib": library, "platstdlib": library, "purelib": library + "/site-packages", "platlib": library + "/site-packages",
 		"include": "include/" + filepath.Base(p.said.Paths["include"]), "platinclude": "include/" + filepath.Base(p.said.Paths["include"]), "scripts": "bin", "data": "."}
 	asJSON := func(value map[string]string) []byte {

@@ -1,0 +1,30 @@
+package view
+
+import (
+	"errors"
+	"fmt"
+
+	"glassjar/core/registry"
+)
+
+// registryWords are those of jars in registries.
+func (s *Screen) registryWords(err error) (Message, bool) {
+	var (
+		ref    *registry.RefError
+		other  *registry.NotJarError
+		absent *registry.NotThereError
+		denied *registry.DeniedError
+	)
+	switch {
+	case errors.As(err, &ref):
+		return Message{What: fmt.Sprintf("%q is no place in a registry", ref.Text), Reasons: []string{ref.Why}, Try: []string{"glassjar seal oci://registry.example/press:1.0"}}, true
+	case errors.As(err, &other):
+		return Message{What: other.Ref + " is no sealed jar", Reasons: []string{other.Why}, Try: []string{"look at the name and the tag; glassjar seal " + other.Ref + " writes one"}}, true
+	case errors.As(err, &absent):
+		return Message{What: absent.Error(), Reasons: []string{"the registry has no such name or tag, or shows it to others only"}, Try: []string{"look at the name and the tag, or log in to the registry"}}, true
+	case errors.As(err, &denied):
+		return Message{What: denied.Host + " does not let you in", Reasons: []string{fmt.Sprintf("it answered %d for %s", denied.Code, denied.Ref)},
+			Try: []string{"log in with a tool for containers, or name its file of credentials: DOCKER_CONFIG, REGISTRY_AUTH_FILE"}}, true
+	}
+	return Message{}, false
+}

@@ -1,0 +1,224 @@
+package e2e
+
+import (
+	"encoding/base64"
+	"encoding/pem"
+	"fmt"
+	"net"
+	"net/http"
+	"net/http/httptest"
+	"net/http/httputil"
+	"net/url"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// letsIn has one user, ida, with the password "cider" (bcrypt, as registries want it).
+const letsIn = "ida:$2y$05$azqeHWSECNocJtyp.CFeO.slQSab6iCR22palS.4fDFw/DACIRo1G\n"
+
+// startRegistry starts a real registry on a port of its own, and gives its address; with
+// guarded it lets ida in alone.
+func startRegistry(t *testing.T, guarded bool) string {
+	program, err := exec.LookPath("docker-registry")
+	if err != nil {
+		t.Skip("no OCI registry is installed here")
+	}
+	listener, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	at := listener.Addr().String()
+	require.NoError(t, listener.Close())
+	dir := t.TempDir()
+	text := fmt.Sprintf("version: 0.1\nstorage: {filesystem: {rootdirectory: %s}, delete: {enabled: true}}\nhttp: {addr: %q}\nlog: {level: error}\n", filepath.Join(dir, "data"), at)
+	if guarded {
+		require.NoError(t, os.WriteFile(filepath.Join(dir, "users"), []byte(letsIn), 0o600))
+		text += fmt.Sprintf("auth: {htpasswd: {realm: orchard, path: %s}}\n", filepath.Join(dir, "users"))
+	}
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "config.yml"), []byte(text), 0o600))
+	cmd := exec.Command(program, "serve", filepath.Join(dir, "config.yml"))
+	require.NoError(t, cmd.Start())
+	t.Cleanup(func() { _ = cmd.Process.Kill(); _ = cmd.Wait() })
+	require.Eventually(t, func() bool {
+		res, err := http.Get("http://" + at + "/v2/")
+		if err == nil {
+			res.Body.Close()
+		}
+		return err == nil
+	}, 20*time.Second, 50*time.Millisecond)
+	return at
+}
+
+// sealedProject is a project with a record, from which a jar can be sealed.
+func sealedProject(t *testing.T) *terminal {
+	s := newTerminal(t, realPath(t, t.TempDir()))
+	s.output("glassjar", "create")
+	s.output("glassjar", "install", "press-schedule")
+	return s
+}
+
+// elsewhere is another user's terminal, on a machine that has nothing.
+func (s *terminal) elsewhere() *terminal {
+	return newTerminal(s.t, realPath(s.t, s.t.TempDir()))
+}
+
+// What is sealed into a registry is sent once, and comes back anywhere.
+func TestRegistry(t *testing.T) {
+	at := startRegistry(t, false)
+	s := sealedProject(t)
+	press := "oci://" + at + "/orchard/press"
+	first := s.output("glassjar", "seal", press+":1.0")
+	assert.Contains(t, first, "4 packages in 4 files")
+	assert.Regexp(t, `sent    \d+ blobs`, first)
+	digest := first[strings.Index(first, "sha256:"):]
+	digest = digest[:strings.IndexByte(digest, '\n')]
+	again := s.output("glassjar", "seal", press+":1.0")
+	assert.Contains(t, again, "sent    0 blobs")
+	assert.Contains(t, again, digest, "equal jars are one artifact")
+	assert.Regexp(t, `sent    [1-3] blobs?,`, s.output("glassjar", "seal", "oci://"+at+"/orchard/other:1.0"), "packages are mounted")
+	assert.Contains(t, s.output("glassjar", "seal", "--check", press+":1.0"), "nothing wrong")
+	s.output("glassjar", "seal", "orchard.sealed")
+	assert.Contains(t, s.output("glassjar", "diff", press+":1.0", "orchard.sealed"), "no difference")
+
+	for _, ref := range []string{press + ":1.0", press + "@" + digest} {
+		other := s.elsewhere()
+		assert.Contains(t, other.output("glassjar", "recreate", "--from", ref), "4 added")
+		assert.Contains(t, other.output("glassjar", "run", "press-schedule"), "Perry pear")
+		assert.Contains(t, other.output("glassjar", "clone", ref, "kept"), "4 added")
+	}
+
+	// Another jar that shares most sends the rest; a tag moves, and the digest does not.
+	s.output("glassjar", "install", "graft-notes")
+	assert.Regexp(t, `sent    [345] blobs`, s.output("glassjar", "seal", press+":1.0"))
+	other := s.elsewhere()
+	assert.Contains(t, other.output("glassjar", "recreate", "--from", press+"@"+digest), "4 added")
+	assert.Contains(t, s.elsewhere().output("glassjar", "recreate", "--from", press+":1.0"), "5 added")
+
+	for _, c := range []struct {
+		exit, says string
+		args       []string
+	}{
+		{"4", "is not there", []string{"recreate", "--from", press + ":2.0"}},
+		{"2", "it has no tag", []string{"recreate", "--from", press}},
+		{"2", "not in an address", []string{"seal", "oci://ida:cider@" + at + "/press:1"}},
+		{"4", "cannot be reached", []string{"recreate", "--from", "oci://127.0.0.1:1/press:1"}},
+		{"4", "--offline is set", []string{"recreate", "--from", press + ":1.0", "--offline"}},
+	} {
+		out, err := s.elsewhere().try("glassjar", c.args...)
+		require.Error(t, err, c.args)
+		assert.Equal(t, "exit status "+c.exit, err.Error(), "%v\n%s", c.args, out)
+		assert.Contains(t, out, c.says)
+	}
+}
+
+// Credentials are those of the container world; without them nobody is let in.
+func TestRegistryWithCredentials(t *testing.T) {
+	at := startRegistry(t, true)
+	s := sealedProject(t)
+	ref := "oci://" + at + "/orchard/press:1.0"
+	out, err := s.try("glassjar", "seal", ref)
+	require.Error(t, err)
+	assert.Contains(t, out, "does not let you in")
+	login := fmt.Sprintf(`{"auths": {%q: {"auth": %q}}}`, at, base64.StdEncoding.EncodeToString([]byte("ida:cider")))
+	for _, file := range []string{".docker/config.json", ".config/containers/auth.json"} {
+		other := s.elsewhere()
+		file = filepath.Join(other.home(), file)
+		require.NoError(t, os.MkdirAll(filepath.Dir(file), 0o700))
+		require.NoError(t, os.WriteFile(file, []byte(login), 0o600))
+		other.dir = s.dir
+		other.output("glassjar", "trust")
+		assert.Contains(t, other.output("glassjar", "seal", ref), "4 packages", file)
+		fresh := s.elsewhere()
+		fresh.env[0] = other.env[0]
+		assert.Contains(t, fresh.output("glassjar", "recreate", "--from", ref), "4 added")
+	}
+}
+
+// A registry behind a certificate of a made-up authority, which breaks off, and lies.
+func TestRegistryInBadHands(t *testing.T) {
+	at := startRegistry(t, false)
+	target, err := url.Parse("http://" + at)
+	require.NoError(t, err)
+	forward := httputil.NewSingleHostReverseProxy(target)
+	director := forward.Director
+	forward.Director = func(r *http.Request) {
+		host := r.Host
+		director(r)
+		r.Header.Set("X-Forwarded-Proto", "https")
+		r.Host = host
+	}
+	var lies atomic.Bool
+	var broken atomic.Int64
+	server := httptest.NewTLSServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		blob := r.Method == http.MethodGet && strings.Contains(r.URL.Path, "/blobs/")
+		switch {
+		case blob && lies.Load():
+			w = &lying{ResponseWriter: w}
+		case blob && r.Header.Get("Range") == "" && broken.Add(1) <= 3:
+			w = &cutting{ResponseWriter: w}
+		}
+		forward.ServeHTTP(w, r)
+	}))
+	defer server.Close()
+	ref := "oci://" + strings.TrimPrefix(server.URL, "https://") + "/orchard/press:1.0"
+	s := sealedProject(t)
+	out, err := s.try("glassjar", "seal", ref)
+	require.Error(t, err)
+	assert.Contains(t, out, "certificate")
+	authority := filepath.Join(t.TempDir(), "authority.pem")
+	require.NoError(t, os.WriteFile(authority, pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: server.Certificate().Raw}), 0o644))
+	trusting := func(s *terminal) *terminal {
+		s.output("glassjar", "settings", "certificates", authority)
+		return s
+	}
+	assert.Contains(t, trusting(s).output("glassjar", "seal", ref), "4 packages")
+	assert.Contains(t, trusting(s.elsewhere()).output("glassjar", "recreate", "--from", ref), "4 added")
+	assert.Greater(t, broken.Load(), int64(3), "transfers broke off, and went on")
+
+	lies.Store(true)
+	fresh := trusting(s.elsewhere())
+	out, err = fresh.try("glassjar", "recreate", "--from", ref)
+	require.Error(t, err)
+	assert.Equal(t, "exit status 5", err.Error(), out)
+	assert.NoDirExists(t, filepath.Join(fresh.dir, ".jar"))
+	out, err = s.try("glassjar", "seal", "--check", ref)
+	require.Error(t, err, out)
+	lies.Store(false)
+	assert.Contains(t, fresh.output("glassjar", "recreate", "--from", ref), "4 added")
+}
+
+type lying struct{ http.ResponseWriter }
+
+func (l *lying) Write(p []byte) (int, error) {
+	q := append([]byte{}, p...)
+	for i := range q {
+		q[i] ^= 1
+	}
+	return l.ResponseWriter.Write(q)
+}
+
+type cutting struct {
+	http.ResponseWriter
+	sent int
+}
+
+func (c *cutting) Write(p []byte) (int, error) {
+	if c.sent > 0 || len(p) < 2 {
+		panic(http.ErrAbortHandler)
+	}
+	c.sent = len(p) / 2
+	n, err := c.ResponseWriter.Write(p[:c.sent])
+	if f, ok := c.ResponseWriter.(http.Flusher); ok {
+		f.Flush()
+	}
+	if err == nil {
+		panic(http.ErrAbortHandler)
+	}
+	return n, err
+}
