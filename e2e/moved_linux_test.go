@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"encoding/json"
+	"fmt"
 	"math/rand/v2"
 	"net/http"
 	"net/http/httptest"
@@ -9,6 +10,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strings"
+	"sync"
 	"sync/atomic"
 	"testing"
 	"time"
@@ -147,12 +149,24 @@ glassjar run python elsewhere.py '`+f.Said.Prefix+`/lib'`)
 	}
 }
 
-// packedFolder is a folder with the scripts' Python, packed, that the user's settings name as an
-// index of Pythons.
+// packedOnce is a folder with the scripts' Python, packed.
+var packedOnce = sync.OnceValues(func() (string, error) {
+	dir := filepath.Join(filepath.Dir(built), "packed")
+	cmd := exec.Command(filepath.Join(built, "glassjar"), "pythons", "pack", def.Path, "--to", dir)
+	cmd.Env = []string{"HOME=" + dir, "PATH=/usr/bin:/bin"}
+	out, err := cmd.CombinedOutput()
+	if err != nil {
+		err = fmt.Errorf("%w: %s", err, out)
+	}
+	return dir, err
+})
+
+// packedFolder has the user's settings name that folder as an index of Pythons.
 func packedFolder(t *testing.T, s *terminal) {
+	dir, err := packedOnce()
+	require.NoError(t, err)
 	s.env = append(s.env, "PYTHONDONTWRITEBYTECODE=1")
-	s.output("glassjar", "pythons", "pack", def.Path, "--to", "packed")
-	s.output("glassjar", "index", "add", "packed", "packed", "--holds", "pythons")
+	s.output("glassjar", "index", "add", "packed", dir, "--holds", "pythons")
 }
 
 // Killed at any moment, a fetch has happened or has not; the next one goes on, and nothing is

@@ -145,14 +145,11 @@ func TestRegistryInBadHands(t *testing.T) {
 	at := startRegistry(t, false)
 	target, err := url.Parse("http://" + at)
 	require.NoError(t, err)
-	forward := httputil.NewSingleHostReverseProxy(target)
-	director := forward.Director
-	forward.Director = func(r *http.Request) {
-		host := r.Host
-		director(r)
-		r.Header.Set("X-Forwarded-Proto", "https")
-		r.Host = host
-	}
+	forward := &httputil.ReverseProxy{Rewrite: func(r *httputil.ProxyRequest) {
+		r.SetURL(target)
+		r.Out.Host = r.In.Host
+		r.Out.Header.Set("X-Forwarded-Proto", "https")
+	}}
 	var lies atomic.Bool
 	var broken atomic.Int64
 	server := httptest.NewTLSServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
