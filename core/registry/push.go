@@ -1,0 +1,202 @@
+package registry
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"io"
+	"maps"
+	"os"
+	"slices"
+	"sync/atomic"
+
+	"github.com/opencontainers/go-digest"
+	"github.com/opencontainers/image-spec/specs-go"
+	ocispec "github.com/opencontainers/image-spec/specs-go/v1"
+	"oras.land/oras-go/v2/content"
+	"oras.land/oras-go/v2/errdef"
+	"oras.land/oras-go/v2/registry/remote"
+
+	"glassjar/core/guard"
+)
+
+// Blob is a file that is kept.
+type Blob struct {
+	// Name is the file's name, SHA256 in hex, Size in bytes.
+	Name   string
+	SHA256 string
+	Size   int64
+	// Path is where it is on this machine.
+	Path string
+}
+
+func (b Blob) descriptor() ocispec.Descriptor {
+	return ocispec.Descriptor{MediaType: TypePackage, Digest: digest.NewDigestFromEncoded(digest.SHA256, b.SHA256), Size: b.Size,
+		Annotations: map[string]string{ocispec.AnnotationTitle: b.Name}}
+}
+
+// Sealed is a jar that is to be pushed: its record, and for each target the blobs that it needs.
+type Sealed struct {
+	Record  []byte
+	Targets []Target
+}
+
+// Target is a system and a Python, such as "linux-x86_64 3.12", and what it needs.
+type Target struct {
+	Name, OS, Architecture string
+	Blobs                  []Blob
+}
+
+// Pushed is what became of it.
+type Pushed struct {
+	// Digest is the artifact's. Blobs are how many were sent, Bytes their sizes.
+	Digest string
+	Blobs  int
+	Bytes  int64
+}
+
+// manifests are those of a jar's targets, and the index of them, as texts.
+func (s Sealed) manifests(record ocispec.Descriptor) (list [][]byte, index []byte, err error) {
+	all := ocispec.Index{Versioned: specs.Versioned{SchemaVersion: 2}, MediaType: ocispec.MediaTypeImageIndex, ArtifactType: TypeJar}
+	for _, t := range s.Targets {
+		m := ocispec.Manifest{Versioned: specs.Versioned{SchemaVersion: 2}, MediaType: ocispec.MediaTypeImageManifest, ArtifactType: TypeJar, Config: record, Layers: []ocispec.Descriptor{}}
+		for _, b := range t.Blobs {
+			m.Layers = append(m.Layers, b.descriptor())
+		}
+		text, err := json.Marshal(m)
+		if err != nil {
+			return nil, nil, err
+		}
+		d := content.NewDescriptorFromBytes(ocispec.MediaTypeImageManifest, text)
+		d.ArtifactType = TypeJar
+		d.Platform = &ocispec.Platform{OS: t.OS, Architecture: t.Architecture}
+		d.Annotations = map[string]string{KeyTarget: t.Name}
+		all.Manifests = append(all.Manifests, d)
+		list = append(list, text)
+	}
+	index, err = json.Marshal(all)
+	return list, index, err
+}
+
+// blobs are the files of all targets, each once, by their SHA-256.
+func (s Sealed) blobs() map[string]Blob {
+	out := map[string]Blob{}
+	for _, t := range s.Targets {
+		for _, b := range t.Blobs {
+			out[b.SHA256] = b
+		}
+	}
+	return out
+}
+
+// Push seals a jar into a registry: what it has is not sent again. Equal jars are one artifact.
+func (c *Client) Push(ctx context.Context, ref Ref, s Sealed) (Pushed, error) {
+	repo, err := c.repository(ctx, ref)
+	if err != nil {
+		return Pushed{}, err
+	}
+	record := content.NewDescriptorFromBytes(TypeRecord, s.Record)
+	manifests, index, err := s.manifests(record)
+	if err != nil {
+		return Pushed{}, err
+	}
+	top := content.NewDescriptorFromBytes(ocispec.MediaTypeImageIndex, index)
+	fixed := ref.reference.ValidateReferenceAsDigest() == nil
+	if fixed && ref.reference.Reference != top.Digest.String() {
+		return Pushed{}, &RefError{ref.String(), "this jar is " + top.Digest.String() + "; push it to a tag"}
+	}
+	p := &pushing{client: c, ref: ref, repo: repo}
+	if err := p.files(ctx, s.blobs()); err != nil {
+		return p.done(top), err
+	}
+	// What names blobs comes after them.
+	texts := []pushedText{{record, s.Record}}
+	for _, text := range manifests {
+		texts = append(texts, pushedText{content.NewDescriptorFromBytes(ocispec.MediaTypeImageManifest, text), text})
+	}
+	if fixed {
+		texts = append(texts, pushedText{top, index})
+	}
+	for _, t := range texts {
+		if err := p.one(ctx, t.descriptor, func() (io.ReadCloser, error) { return io.NopCloser(bytes.NewReader(t.text)), nil }); err != nil {
+			return p.done(top), err
+		}
+	}
+	if fixed {
+		return p.done(top), nil
+	}
+	if have, err := repo.Resolve(ctx, ref.reference.Reference); err == nil && have.Digest == top.Digest {
+		return p.done(top), nil
+	}
+	return p.done(top), told(ref, repo.PushReference(ctx, top, bytes.NewReader(index), ref.reference.Reference))
+}
+
+type pushedText struct {
+	descriptor ocispec.Descriptor
+	text       []byte
+}
+
+// pushing is a jar on its way into a registry.
+type pushing struct {
+	client      *Client
+	ref         Ref
+	repo        *remote.Repository
+	sent, bytes atomic.Int64
+}
+
+func (p *pushing) done(top ocispec.Descriptor) Pushed {
+	return Pushed{Digest: top.Digest.String(), Blobs: int(p.sent.Load()), Bytes: p.bytes.Load()}
+}
+
+// files pushes package files, several at a time.
+func (p *pushing) files(ctx context.Context, blobs map[string]Blob) error {
+	group, inner := guard.WithContext(ctx)
+	group.SetLimit(atOnce)
+	for _, b := range blobs {
+		group.Go(func() error {
+			return p.one(inner, b.descriptor(), func() (io.ReadCloser, error) { return os.Open(b.Path) })
+		})
+	}
+	if err := group.Wait(); err != nil {
+		return err
+	}
+	if p.client.Pushed != nil {
+		p.client.Pushed(p.ref.reference.Repository, slices.Sorted(maps.Keys(blobs)))
+	}
+	return nil
+}
+
+// one pushes a blob or a manifest, unless it is there; a blob that is there under another name is
+// mounted.
+func (p *pushing) one(ctx context.Context, d ocispec.Descriptor, open func() (io.ReadCloser, error)) error {
+	there, err := p.repo.Exists(ctx, d)
+	if err != nil || there {
+		return told(p.ref, err)
+	}
+	if from := p.client.Seen[d.Digest.Encoded()]; from != "" && from != p.ref.reference.Repository {
+		mounted := true
+		err = p.repo.Mount(ctx, d, from, func() (io.ReadCloser, error) {
+			mounted = false // the registry wants it sent all the same
+			return open()
+		})
+		if err == nil && mounted {
+			return nil
+		}
+	} else {
+		var body io.ReadCloser
+		if body, err = open(); err != nil {
+			return err
+		}
+		err = p.repo.Push(ctx, d, body)
+		body.Close()
+	}
+	if err != nil && !errors.Is(err, errdef.ErrAlreadyExists) {
+		return told(p.ref, err)
+	}
+	p.sent.Add(1)
+	if done := p.bytes.Add(d.Size); p.client.Told != nil {
+		p.client.Told(done)
+	}
+	return nil
+}
