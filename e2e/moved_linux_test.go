@@ -2,7 +2,10 @@ package e2e
 
 import (
 	"encoding/json"
+	"encoding/pem"
 	"fmt"
+	"io"
+	"log"
 	"math/rand/v2"
 	"net/http"
 	"net/http/httptest"
@@ -42,11 +45,26 @@ PyMODINIT_FUNC initmust(void) { Py_InitModule("must", methods); }
 #endif
 """)
 built = os.path.join(folder, "must" + (sysconfig.get_config_var("EXT_SUFFIX") or ".so"))
-subprocess.check_call(["gcc", "-shared", "-fPIC", "-I", include, os.path.join(folder, "must.c"), "-o", built])
-sys.path.insert(0, folder)
-import must
+headers = os.path.exists(os.path.join(include, "Python.h"))
+if headers:
+    subprocess.check_call(["gcc", "-shared", "-fPIC", "-I", include, os.path.join(folder, "must.c"), "-o", built])
+    sys.path.insert(0, folder)
+    import must
+try:
+    from urllib.request import urlopen
+except ImportError:
+    from urllib2 import urlopen
+def fetched():
+    try:
+        context = ssl.create_default_context()
+        context.check_hostname = sys.version_info[0] > 2 # before, it knows no addresses by number
+        return urlopen(sys.argv[2], context=context).read().decode()
+    except Exception as e:
+        return str(e)
+stranger = fetched()
+os.environ["SSL_CERT_FILE"] = sys.argv[3]
 said = [str(v) for v in sysconfig.get_config_vars().values()]
-print(json.dumps({"version": "%d.%d.%d" % sys.version_info[:3], "base": os.path.realpath(base), "weighs": must.weigh(),
+print(json.dumps({"stranger": stranger, "known": fetched(), "version": "%d.%d.%d" % sys.version_info[:3], "base": os.path.realpath(base), "weighs": must.weigh() if headers else 42, "headers": headers,
     "left": [v for v in said if sys.argv[1] in v][:3], "library": os.path.realpath(os.__file__)}))
 `
 
@@ -115,6 +133,10 @@ func moved(t *testing.T, f interpreter.Found) {
 	defer server.Close()
 	require.NoError(t, os.WriteFile(filepath.Join(top, "elsewhere.py"), []byte(elsewhere), 0o644))
 	s.output("glassjar", "index", "add", "far", server.URL, "--holds", "pythons")
+	secure := httptest.NewTLSServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) { _, _ = io.WriteString(w, "perry") }))
+	defer secure.Close()
+	secure.Config.ErrorLog = log.New(io.Discard, "", 0)
+	require.NoError(t, os.WriteFile(filepath.Join(top, "authority.pem"), pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: secure.Certificate().Raw}), 0o644))
 	out, err := s.hidden(hide, `
 glassjar pythons fetch `+f.Said.Version+`
 glassjar create --python "$(glassjar pythons fetch `+f.Said.Version+` --json | sed -n 's/^ *"path": "\(.*\)",$/\1/p')"
@@ -122,14 +144,16 @@ glassjar install 'press-schedule<2' --yes
 glassjar run press-schedule
 glassjar check
 glassjar pythons verify
-glassjar run python elsewhere.py '`+f.Said.Prefix+`/lib'`)
+glassjar run python elsewhere.py '`+f.Said.Prefix+`/lib' `+secure.URL+` authority.pem`)
 	require.NoError(t, err, out)
 	assert.Contains(t, out, "Perry pear")
 	assert.Contains(t, out, "fine")
 	var said struct {
-		Version, Base, Library string
-		Weighs                 int
-		Left                   []string
+		Version, Base, Library, Stranger, Known string
+
+		Weighs  int
+		Headers bool
+		Left    []string
 	}
 	require.NoError(t, json.Unmarshal([]byte(out[strings.LastIndex(strings.TrimSpace(out), "\n")+1:]), &said), out)
 	assert.Equal(t, f.Said.Version, said.Version)
@@ -140,6 +164,9 @@ glassjar run python elsewhere.py '`+f.Said.Prefix+`/lib'`)
 	require.NoError(t, err, out)
 	assert.Contains(t, out, filepath.Join(top, "else where"))
 	assert.Equal(t, 42, said.Weighs)
+	assert.True(t, said.Headers || hide == f.Said.Stdlib, "the headers of a distribution's Python are a package of their own")
+	assert.Contains(t, strings.ToLower(said.Stranger), "certificate", "an authority that nobody knows")
+	assert.Equal(t, "perry", said.Known)
 	if f.Version().Release()[0] == "3" { // before PEP 405 a jar is all that a Python knows of itself
 		assert.True(t, strings.HasPrefix(said.Base, s.home()), said.Base)
 	}

@@ -71,8 +71,20 @@ func (e *NoHashError) Error() string { return "nobody tells the hash of " + e.Fi
 
 // pythons are those that were fetched.
 func (m *Machine) pythons() *fetched.Collection {
-	return &fetched.Collection{Dir: filepath.Join(m.Folders.Store, "pythons"), Store: m.Store, Way: m.Settings.Placing, Mode: m.lockMode(m.Folders.Store),
-		Compile: m.bytecodeWay() != settings.BytecodeOff}
+	return &fetched.Collection{Dir: filepath.Join(m.Folders.Store, "pythons"), Store: m.Store, Way: m.Settings.Placing, Mode: m.lockMode(m.Folders.Store)}
+}
+
+// addingPythons is [Machine.pythons] for one that is to be added: which were started here before
+// is in the cache.
+func (m *Machine) addingPythons() *fetched.Collection {
+	c := m.pythons()
+	file := filepath.Join(m.Folders.Cache, "pythons-started.json")
+	c.Compile = m.bytecodeWay() != settings.BytecodeOff
+	c.Started = keptmap.Read[fetched.Started](file)
+	c.Note = func(sum string, s fetched.Started) {
+		keptmap.Add(file, map[string]fetched.Started{sum: s}, func(string, fetched.Started) bool { return false })
+	}
+	return c
 }
 
 // thisMachine is what a Python has to run on.
@@ -231,7 +243,7 @@ func (m *Machine) fetchOffer(ctx context.Context, o offered.Offer, given string)
 		return nil, err
 	}
 	defer share()
-	all := m.pythons()
+	all := m.addingPythons()
 	if p, ok := all.Of(sum); ok {
 		if p.Version != o.Version.String() || p.Implementation != o.Implementation {
 			return nil, &fetched.VersionError{File: o.File, Says: o.Title(), Is: "Python " + p.Version}

@@ -25,6 +25,7 @@ import (
 	"time"
 
 	"glassjar/core/atomicfile"
+	"glassjar/core/bytecode"
 	"glassjar/core/durable"
 	"glassjar/core/interpreter"
 	"glassjar/core/interpreter/portable"
@@ -65,6 +66,20 @@ type Collection struct {
 	Mode lock.Mode
 	// Compile has the library of a Python compiled when it comes.
 	Compile bool
+	// Started are the files, by their SHA-256, whose Pythons were started on this machine
+	// before, and were what their names say: they need not be started again. Note, if set, is
+	// told of another.
+	Started map[string]Started
+	Note    func(sum string, s Started)
+}
+
+// Started is what a Python said when it was started.
+type Started struct {
+	// Says is the title of its name ([portable.Name.Title]).
+	Says string `json:"says"`
+	// Kind is that of its bytecode ([bytecode.Kind]), CacheTag as Python has it.
+	Kind     string `json:"kind"`
+	CacheTag string `json:"cache_tag"`
 }
 
 // Path is a Python's program.
@@ -213,20 +228,12 @@ func (c *Collection) Add(ctx context.Context, t *store.Tree, p Python, told prog
 
 // settle asks a Python that was put together what it is, and gives it its place.
 func (c *Collection) settle(ctx context.Context, temp, root string, name portable.Name, p *Python, t *store.Tree, told progress.Sink) error {
-	told.Tell(progress.Event{Stage: "starting " + name.Title()})
-	in, err := interpreter.Probe(ctx, filepath.Join(temp, filepath.FromSlash(p.Program)), 30*time.Second)
-	var no interpreter.Rejection
-	if errors.As(err, &no) && !no.Passing {
-		return &StartError{p.File, strings.ReplaceAll(no.Why, temp+string(filepath.Separator), "")}
-	}
+	start, err := c.start(ctx, temp, name, p, told)
 	if err != nil {
 		return err
 	}
-	if p.Implementation == "cpython" && in.Said.Version != p.Version || in.Said.Implementation != p.Implementation || in.Said.FreeThreaded != name.FreeThreaded {
-		return &VersionError{p.File, name.Title(), in.Title()}
-	}
 	if c.Compile {
-		if err := c.compile(ctx, t, in, temp, told); err != nil {
+		if err := c.compile(ctx, t, start, filepath.Join(temp, filepath.FromSlash(p.Program)), temp, told); err != nil {
 			return err
 		}
 	}
@@ -249,6 +256,30 @@ func (c *Collection) settle(ctx context.Context, temp, root string, name portabl
 		return err
 	}
 	return atomicfile.Write(root+".json", append(text, '\n'), atomicfile.Options{Mode: 0o644})
+}
+
+// start asks a Python what it is, unless it was asked before.
+func (c *Collection) start(ctx context.Context, temp string, name portable.Name, p *Python, told progress.Sink) (Started, error) {
+	if s, ok := c.Started[p.SHA256]; ok && s.Says == name.Title() {
+		return s, nil
+	}
+	told.Tell(progress.Event{Stage: "starting " + name.Title()})
+	in, err := interpreter.Probe(ctx, filepath.Join(temp, filepath.FromSlash(p.Program)), 30*time.Second)
+	var no interpreter.Rejection
+	if errors.As(err, &no) && !no.Passing {
+		return Started{}, &StartError{p.File, strings.ReplaceAll(no.Why, temp+string(filepath.Separator), "")}
+	}
+	if err != nil {
+		return Started{}, err
+	}
+	if p.Implementation == "cpython" && in.Said.Version != p.Version || in.Said.Implementation != p.Implementation || in.Said.FreeThreaded != name.FreeThreaded {
+		return Started{}, &VersionError{p.File, name.Title(), in.Title()}
+	}
+	s := Started{Says: name.Title(), Kind: bytecode.Kind(in), CacheTag: in.Said.CacheTag}
+	if c.Note != nil {
+		c.Note(p.SHA256, s)
+	}
+	return s, nil
 }
 
 // fill puts the files of a tree into a new folder.

@@ -14,7 +14,6 @@ import (
 
 	"glassjar/core/bytecode"
 	"glassjar/core/digest"
-	"glassjar/core/interpreter"
 	"glassjar/core/interpreter/portable"
 	"glassjar/core/progress"
 	"glassjar/core/store"
@@ -87,12 +86,12 @@ func isModule(name string) bool {
 
 // compile has the library of a Python compiled into the store, once for all Pythons with the
 // same bytecode, and puts the bytecode beside the modules.
-func (c *Collection) compile(ctx context.Context, t *store.Tree, in interpreter.Interpreter, root string, told progress.Sink) error {
-	kind := bytecode.Kind(in)
+func (c *Collection) compile(ctx context.Context, t *store.Tree, s Started, program, root string, told progress.Sink) error {
+	kind := s.Kind
 	if kind == "" {
 		return nil
 	}
-	pool := &bytecode.Pool{Python: in.Path, Kind: kind, Store: c.Store}
+	pool := &bytecode.Pool{Python: program, Kind: kind, Store: c.Store}
 	defer pool.Close()
 	sources := c.Store.ToCompile(kind, t, func(m store.Member) bool { return isModule(m.Key) })
 	total := int64(len(sources))
@@ -111,7 +110,7 @@ func (c *Collection) compile(ctx context.Context, t *store.Tree, in interpreter.
 			continue
 		}
 		from := c.Store.BytecodePath(kind, m.SHA256)
-		to := filepath.Join(root, filepath.FromSlash(compiledName(name, in.Said.CacheTag)))
+		to := filepath.Join(root, filepath.FromSlash(compiledName(name, s.CacheTag)))
 		if _, err := os.Lstat(from); err != nil {
 			continue // Python can make nothing of that module
 		}
