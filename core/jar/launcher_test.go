@@ -22,7 +22,7 @@ func TestLaunchersAreBuiltFromTheirSource(t *testing.T) {
 	to := t.TempDir()
 	out, err := exec.Command("go", "run", "launcher/make.go", to).CombinedOutput()
 	require.NoError(t, err, string(out))
-	files, err := filepath.Glob("launcher/*.gz")
+	files, err := filepath.Glob("launcher/*.xz")
 	require.NoError(t, err)
 	require.Len(t, files, 4)
 	for _, file := range files {

@@ -2,9 +2,10 @@ package jar
 
 import (
 	"bytes"
-	"compress/gzip"
 	"io"
 	"sync"
+
+	"github.com/ulikunitz/xz"
 )
 
 // launcherProgram is the program that starts a script's text, or the jar's Python: cmd/launcher for
@@ -22,7 +23,7 @@ var (
 )
 
 func unpacked(packed []byte) ([]byte, error) {
-	z, err := gzip.NewReader(bytes.NewReader(packed))
+	z, err := xz.NewReader(bytes.NewReader(packed))
 	if err != nil {
 		return nil, err
 	}

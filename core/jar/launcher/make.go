@@ -6,19 +6,20 @@ package main
 
 import (
 	"bytes"
-	"compress/gzip"
 	"fmt"
 	"os"
 	"os/exec"
 	"path/filepath"
 	"runtime"
+
+	"github.com/ulikunitz/xz"
 )
 
 func main() {
 	to := os.Args[1]
 	for _, arch := range []string{"amd64", "arm64"} {
 		for _, kind := range []struct{ name, tags, flags string }{{"console", "", ""}, {"windowed", "windowed", " -H windowsgui"}} {
-			if err := build(filepath.Join(to, kind.name+"-"+arch+".exe.gz"), arch, kind.tags, kind.flags); err != nil {
+			if err := build(filepath.Join(to, kind.name+"-"+arch+".exe.xz"), arch, kind.tags, kind.flags); err != nil {
 				fmt.Fprintln(os.Stderr, err)
 				os.Exit(1)
 			}
@@ -44,7 +45,7 @@ func build(file, arch, tags, flags string) error {
 		return err
 	}
 	var b bytes.Buffer
-	z, err := gzip.NewWriterLevel(&b, gzip.BestCompression)
+	z, err := xz.NewWriter(&b)
 	if err != nil {
 		return err
 	}
