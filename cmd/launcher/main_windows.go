@@ -16,11 +16,16 @@ import (
 	"unsafe"
 )
 
+// windowed tells that this one opens no console, nor what it starts: one field of its header
+// tells it from the other.
+var windowed bool
+
 func main() {
 	self, err := ownPath()
 	if err != nil {
 		fail("this program", err.Error())
 	}
+	windowed = ofWindows(self)
 	dir, name := split(self)
 	program, line, err := command(self, dir, trimExe(name))
 	if err != nil {
@@ -65,6 +70,27 @@ func command(self, dir, name string) (program, line string, err error) {
 		return theirs(base, windowed), line, syscall.Setenv("__PYVENV_LAUNCHER__", python)
 	}
 	return python, line, nil
+}
+
+// ofWindows reports whether a program is one of the graphical subsystem (PE format, "Optional
+// Header Windows-Specific Fields": 2 at offset 68, after the signature and the file header).
+func ofWindows(program string) bool {
+	name, err := wide(program)
+	if err != nil {
+		return false
+	}
+	h, err := syscall.CreateFile(name, syscall.GENERIC_READ, syscall.FILE_SHARE_READ|syscall.FILE_SHARE_DELETE, nil, syscall.OPEN_EXISTING, 0, 0)
+	if err != nil {
+		return false
+	}
+	defer syscall.CloseHandle(h)
+	var head [4096]byte
+	n, err := syscall.Read(h, head[:])
+	if err != nil || n < len(head) {
+		return false
+	}
+	at := int(head[0x3c]) | int(head[0x3d])<<8
+	return at+4+20+69 < len(head) && head[at+4+20+68] == 2
 }
 
 // theirs is an interpreter, or the one beside it that opens no console.

@@ -72,3 +72,6 @@ func Promise(j *Jar) error {
 	_, err := j.promise()
 	return err
 }
+
+// WithoutConsole is withoutConsole.
+var WithoutConsole = withoutConsole

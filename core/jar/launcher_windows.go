@@ -11,21 +11,17 @@ import (
 // launcherProgram is the program that starts a script's text, or the jar's Python: cmd/launcher for
 // this machine. One that is windowed opens no console.
 func launcherProgram(windowed bool) ([]byte, error) {
-	if windowed {
-		return windowedLauncher()
+	data, err := consoleLauncher()
+	if err == nil && windowed {
+		data = withoutConsole(data)
 	}
-	return consoleLauncher()
+	return data, err
 }
 
-var (
-	consoleLauncher  = sync.OnceValues(func() ([]byte, error) { return unpacked(packedConsole) })
-	windowedLauncher = sync.OnceValues(func() ([]byte, error) { return unpacked(packedWindowed) })
-)
-
-func unpacked(packed []byte) ([]byte, error) {
-	z, err := xz.NewReader(bytes.NewReader(packed))
+var consoleLauncher = sync.OnceValues(func() ([]byte, error) {
+	z, err := xz.NewReader(bytes.NewReader(packedLauncher))
 	if err != nil {
 		return nil, err
 	}
 	return io.ReadAll(z)
-}
+})

@@ -2,8 +2,5 @@ package jar
 
 import _ "embed"
 
-//go:embed launcher/console-arm64.exe.xz
-var packedConsole []byte
-
-//go:embed launcher/windowed-arm64.exe.xz
-var packedWindowed []byte
+//go:embed launcher/launcher-arm64.exe.xz
+var packedLauncher []byte

@@ -7,10 +7,10 @@ package portable
 import (
 	"cmp"
 	"fmt"
-	"regexp"
 	"slices"
 	"strings"
 
+	"glassjar/core/internal/lazy"
 	"glassjar/core/tags"
 	"glassjar/core/version"
 )
@@ -45,9 +45,9 @@ const Sums = "SHA256SUMS"
 var Endings = []string{".pybi", ".tar.gz", ".tgz", ".tar.xz", ".tar.zst", ".zip"}
 
 var (
-	archiveName = regexp.MustCompile(`^(cpython|python)[-_.]?(\d+\.\d+\.\d+(?:(?:a|b|rc)\d+)?)(t?)(?:\+([a-z0-9.]+))?[-_.](.+)$`)
-	tagName     = regexp.MustCompile(`(?:^|[-.])((?:manylinux|musllinux|linux|macosx|win)(?:_[a-z0-9_]+|32|\d+_[a-z0-9_]+))(?:$|[-.])`)
-	tripleName  = regexp.MustCompile(`(?:^|[-.])(x86_64|amd64|aarch64|arm64|i686|i386|armv7l?|ppc64le|s390x|riscv64)(?:[-_]v([234]))?(?:-(?:unknown|pc|apple|w64))?-(linux|darwin|macos|windows)(?:-(gnu|musl|msvc)(?:eabi|eabihf)?)?(?:$|[-.])`)
+	archiveName = lazy.Pattern(`^(cpython|python)[-_.]?(\d+\.\d+\.\d+(?:(?:a|b|rc)\d+)?)(t?)(?:\+([a-z0-9.]+))?[-_.](.+)$`)
+	tagName     = lazy.Pattern(`(?:^|[-.])((?:manylinux|musllinux|linux|macosx|win)(?:_[a-z0-9_]+|32|\d+_[a-z0-9_]+))(?:$|[-.])`)
+	tripleName  = lazy.Pattern(`(?:^|[-.])(x86_64|amd64|aarch64|arm64|i686|i386|armv7l?|ppc64le|s390x|riscv64)(?:[-_]v([234]))?(?:-(?:unknown|pc|apple|w64))?-(linux|darwin|macos|windows)(?:-(gnu|musl|msvc)(?:eabi|eabihf)?)?(?:$|[-.])`)
 )
 
 // Parse reads a file's name; false for one that names no Python.
@@ -62,7 +62,7 @@ func Parse(file string) (Name, bool) {
 	if Endings[i] == ".pybi" {
 		return n.standard(stem)
 	}
-	m := archiveName.FindStringSubmatch(stem)
+	m := archiveName().FindStringSubmatch(stem)
 	if m == nil {
 		return n, false
 	}
@@ -72,9 +72,9 @@ func Parse(file string) (Name, bool) {
 	}
 	n.Implementation, n.FreeThreaded, n.Build = "cpython", m[3] == "t", m[4]
 	rest := m[5]
-	if tag := tagName.FindStringSubmatch(rest); tag != nil {
+	if tag := tagName().FindStringSubmatch(rest); tag != nil {
 		n.Platforms, rest = []string{tag[1]}, strings.Replace(rest, tag[1], "", 1)
-	} else if t := tripleName.FindStringSubmatch(rest); t != nil {
+	} else if t := tripleName().FindStringSubmatch(rest); t != nil {
 		n.triple(t)
 		rest = strings.Replace(rest, strings.Trim(t[0], "-."), "", 1)
 	} else {

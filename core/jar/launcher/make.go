@@ -18,11 +18,9 @@ import (
 func main() {
 	to := os.Args[1]
 	for _, arch := range []string{"amd64", "arm64"} {
-		for _, kind := range []struct{ name, tags, flags string }{{"console", "", ""}, {"windowed", "windowed", " -H windowsgui"}} {
-			if err := build(filepath.Join(to, kind.name+"-"+arch+".exe.xz"), arch, kind.tags, kind.flags); err != nil {
-				fmt.Fprintln(os.Stderr, err)
-				os.Exit(1)
-			}
+		if err := build(filepath.Join(to, "launcher-"+arch+".exe.xz"), arch); err != nil {
+			fmt.Fprintln(os.Stderr, err)
+			os.Exit(1)
 		}
 	}
 	if err := os.WriteFile(filepath.Join(to, "go-version"), []byte(runtime.Version()+"\n"), 0o644); err != nil {
@@ -31,10 +29,10 @@ func main() {
 	}
 }
 
-func build(file, arch, tags, flags string) error {
+func build(file, arch string) error {
 	temp := file + ".exe"
 	defer os.Remove(temp)
-	cmd := exec.Command("go", "build", "-trimpath", "-buildvcs=false", "-tags", tags, "-ldflags", "-s -w -buildid="+flags, "-o", temp, "glassjar/cmd/launcher")
+	cmd := exec.Command("go", "build", "-trimpath", "-buildvcs=false", "-ldflags", "-s -w -buildid=", "-o", temp, "glassjar/cmd/launcher")
 	cmd.Env = append(os.Environ(), "GOOS=windows", "GOARCH="+arch, "CGO_ENABLED=0", "GOFLAGS=", "GOAMD64=v1", "GOEXPERIMENT=")
 	cmd.Stdout, cmd.Stderr = os.Stderr, os.Stderr
 	if err := cmd.Run(); err != nil {
