@@ -315,7 +315,7 @@ var withoutJar = []string{"create", "clone", "discard", "shelf", "shelf rename",
 	"store", "store usage", "store tidy", "store verify", "settings", "strays", "strays put-away", "strays bring-back", "serve", "demo", "version", "help"}
 
 func ignoresJar(cmd *cobra.Command) bool {
-	return slices.Contains(withoutJar, strings.TrimPrefix(cmd.CommandPath(), "glassjar "))
+	return slices.Contains(withoutJar, called(cmd))
 }
 
 // typedWords is a command line for the history; it keeps no password.
@@ -435,11 +435,14 @@ func unknownCommand(name string, known []string) error {
 func atLeast(n int, what string) cobra.PositionalArgs {
 	return func(cmd *cobra.Command, args []string) error {
 		if len(args) < n {
-			return &view.UsageError{Why: cmd.Name() + " needs " + what, Try: "glassjar help " + cmd.Name()}
+			return &view.UsageError{Why: called(cmd) + " needs " + what, Try: "glassjar help " + called(cmd)}
 		}
 		return nil
 	}
 }
+
+// called is a command as it is typed, such as "index add".
+func called(cmd *cobra.Command) string { return strings.TrimPrefix(cmd.CommandPath(), "glassjar ") }
 
 // exactlyTwo takes two arguments.
 func exactlyTwo(what string) cobra.PositionalArgs {
@@ -477,7 +480,7 @@ func exactly(what string) cobra.PositionalArgs {
 func atMost(n int) cobra.PositionalArgs {
 	return func(cmd *cobra.Command, args []string) error {
 		if len(args) > n {
-			return &view.UsageError{Why: fmt.Sprintf("%s does not take %q", cmd.Name(), args[n]), Try: "glassjar help " + cmd.Name()}
+			return &view.UsageError{Why: fmt.Sprintf("%s does not take %q", called(cmd), args[n]), Try: "glassjar help " + called(cmd)}
 		}
 		return nil
 	}

@@ -184,7 +184,9 @@ func (m *Machine) moveTo(ctx context.Context, p *job, own interpreter.Interprete
 	if to.ABI() != own.ABI() || jar.LayoutOf(to) != jar.LayoutOf(own) {
 		return own, usage(OtherPython, own.Title(), p.place.Root)
 	}
-	p.Moves = own.Title()
+	if p.Moves = own.Title(); p.Moves == to.Title() { // it is another one all the same
+		p.Moves += ", " + own.Path
+	}
 	return to, nil
 }
 
