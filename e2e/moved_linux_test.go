@@ -208,7 +208,7 @@ func TestFetchKilled(t *testing.T) {
 	whole := time.Since(begun)
 	kept := filepath.Join(s.home(), ".local", "share", "glassjar", "store")
 	r := rand.New(rand.NewPCG(5, 9))
-	for n := range 6 {
+	for n := range 4 {
 		s.output("glassjar", "pythons", "drop", def.Said.Version)
 		if n%2 > 0 { // else what it unpacks to is here
 			s.output("glassjar", "store", "tidy")

@@ -87,6 +87,7 @@ var remarks = map[operation.Remark]string{
 	operation.ChangedSince:       "{1} was changed by somebody since, and is left as it is",
 	operation.OutsideOfImage:     "{1} is a file of this machine outside of the project, which the image cannot take along: put it into the project, then glassjar install ./PATH and the same command again",
 	operation.OldPrompt:          "its prompt shows the old name until it is recreated: {1}",
+	operation.PythonsNotSeen:     "what Pythons there are for other systems could not be seen, so that the record may lack some: {1}",
 	operation.PythonNotPinned:    "the record does not pin {1}: no index of Pythons has it for this machine",
 	operation.RecordAnew:         "{1}; it is made anew",
 	operation.LibrariesElsewhere: "{1} needs libraries that are in {2} only: glassjar run sets LD_LIBRARY_PATH for it; elsewhere set it yourself",

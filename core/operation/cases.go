@@ -100,6 +100,7 @@ const (
 	ChangedSince       Remark = "changed since"               // the file
 	OutsideOfImage     Remark = "outside of the image"        // the file
 	OldPrompt          Remark = "old name in the prompt"      // why
+	PythonsNotSeen     Remark = "Pythons not seen"            // why
 	PythonNotPinned    Remark = "Python not pinned"           // the Python
 	RecordAnew         Remark = "record made anew"            // what is wrong with the old one
 	LibrariesElsewhere Remark = "libraries elsewhere"         // the name, the folders

@@ -52,8 +52,12 @@ func (m *Machine) pinPythons(ctx context.Context, p *job, spec *project.Spec, r,
 		}
 	}
 	if version != "" && slices.ContainsFunc(platforms, func(platform string) bool { return !pinned(platform) }) {
-		if err := m.pinOffered(ctx, p, spec, r, platforms, pinned); err != nil {
-			return err
+		err := m.pinOffered(ctx, p, spec, r, platforms, pinned)
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
+		if err != nil { // packages do not wait for it: another record has it
+			m.note(PythonsNotSeen, err.Error())
 		}
 	}
 	slices.SortFunc(r.Pythons, func(a, b project.PinnedPython) int { return strings.Compare(a.For, b.For) })

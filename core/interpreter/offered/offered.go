@@ -95,6 +95,9 @@ func inFolder(dir string) ([]Offer, error) {
 // onPage looks at a page and, where that is the list of an index, at those of the
 // implementations.
 func onPage(ctx context.Context, client *fetch.Client, address string) ([]Offer, error) {
+	if last := address[strings.LastIndexByte(address, '/')+1:]; last != "" && !strings.Contains(last, ".") {
+		address += "/" // a folder, as people write it
+	}
 	links, err := index.Links(ctx, client, address)
 	if err != nil {
 		return nil, err
