@@ -2,7 +2,6 @@ package registry
 
 import (
 	"encoding/json"
-	"io"
 	"net/http"
 	"net/http/httptest"
 	"strconv"
@@ -46,7 +45,7 @@ func TestOpenRefuses(t *testing.T) {
 			}
 			w.Header().Set("Content-Type", kind)
 			if r.Method != http.MethodHead {
-				_, _ = io.WriteString(w, string(text))
+				_, _ = w.Write(text)
 				return
 			}
 			w.Header().Set("Docker-Content-Digest", content.NewDescriptorFromBytes("", text).Digest.String())
