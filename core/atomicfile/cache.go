@@ -21,6 +21,9 @@ func Cache(path string, data []byte) error {
 	return err
 }
 
+// CacheThere is [Cache] that makes no folder: a file of one that is gone is not wanted any more.
+func CacheThere(path string, data []byte) error { return cache(path, data) }
+
 // besides fills a temporary and renames it: where the system knows no file without
 // a name, a killed process leaves one.
 func besides(path string, data []byte) error {

@@ -30,6 +30,11 @@ func makeFolder(dir string) error {
 	return err
 }
 
+// noteFile is writeFile for a jar that may be discarded just now: where it was, nothing is made.
+func noteFile(file string, data []byte) error {
+	return atomicfile.CacheThere(file, data)
+}
+
 // writeFile writes a file that can be had again, whole.
 func writeFile(file string, data []byte) error {
 	return atomicfile.Cache(file, data)

@@ -140,7 +140,7 @@ func (j *Jar) BaseChanged(base string) (mark string, changed bool) {
 
 // NoteBase notes what the interpreter's file looks like. A jar that may not be
 // written to is asked anew each time.
-func (j *Jar) NoteBase(mark string) { _ = writeFile(j.Path(baseFile), []byte(mark)) }
+func (j *Jar) NoteBase(mark string) { _ = noteFile(j.Path(baseFile), []byte(mark)) }
 
 // NewID gives the jar a new identity, and is empty for a jar that may not be
 // written to.
@@ -149,7 +149,7 @@ func (j *Jar) NewID() string {
 		return "" // a link leads to what is not the jar's
 	}
 	id := RandomID()
-	if writeFile(j.Path(idFile), []byte(id+"\n")) != nil {
+	if noteFile(j.Path(idFile), []byte(id+"\n")) != nil {
 		return ""
 	}
 	return id

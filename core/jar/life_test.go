@@ -163,3 +163,12 @@ func TestBaseChanged(t *testing.T) {
 	_, changed = j.BaseChanged(base + "-gone")
 	assert.False(t, changed)
 }
+
+// What is noted of a jar that was discarded meanwhile makes nothing where it was.
+func TestNothingIsNotedOfWhatIsGone(t *testing.T) {
+	j := create(t)
+	require.NoError(t, os.RemoveAll(j.Root))
+	j.NoteBase("mark")
+	assert.Empty(t, j.NewID())
+	assert.NoDirExists(t, j.Root)
+}
