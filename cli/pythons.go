@@ -10,7 +10,6 @@ import (
 )
 
 func (a *app) pythonsCommand() *cobra.Command {
-	list := func(cmd *cobra.Command, args []string) error { return a.listPythons(cmd, args) }
 	cmd := &cobra.Command{
 		Use: "pythons [WISH]", GroupID: "keep", Short: "the Pythons of this machine; fetch, pack and drop them",
 		Long: `Lists the Pythons found on PATH, in the usual places, in the folders named by
@@ -18,10 +17,10 @@ the settings or by GLASSJAR_PYTHONS, and those that were fetched. Each is asked
 once what it is; the answer is kept until its file changes.`,
 		Example: "  glassjar pythons\n  glassjar pythons '>=3.9,<3.12'\n  glassjar pythons fetch 3.9",
 		Args:    atMost(1),
-		RunE:    list,
+		RunE:    a.listPythons,
 	}
 	cmd.AddCommand(
-		&cobra.Command{Use: "list [WISH]", Short: "the Pythons of this machine, and which would be chosen here", Args: atMost(1), RunE: list,
+		&cobra.Command{Use: "list [WISH]", Short: "the Pythons of this machine, and which would be chosen here", Args: atMost(1), RunE: a.listPythons,
 			Long:    "Lists the Pythons of this machine, who provides each, and which one a jar made\nhere would have. For those that were fetched it names the jars that use them.",
 			Example: "  glassjar pythons list\n  glassjar pythons list 3.12"},
 		a.pythonsFetchCommand(), a.pythonsPackCommand(), a.pythonsDropCommand(), a.pythonsVerifyCommand())

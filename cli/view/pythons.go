@@ -97,12 +97,10 @@ func (s *Screen) FetchedPython(f *operation.FetchedPython) {
 	t.Print()
 }
 
+// pythonTitle names a fetched Python as its file does.
 func pythonTitle(p fetched.Python) string {
-	title := map[string]string{"cpython": "CPython", "pypy": "PyPy"}[p.Implementation]
-	if title == "" {
-		title = p.Implementation
-	}
-	return title + " " + p.Version
+	n, _ := portable.Parse(p.File) // it was understood when it came
+	return n.Title()
 }
 
 func minorOf(version string) string {

@@ -32,9 +32,7 @@ func Links(ctx context.Context, client *fetch.Client, address string) ([]File, e
 		if f.Name == "" || f.Name == "/" || f.Name == "." || !plausible(f.Hashes) {
 			continue
 		}
-		if public := fetch.Redact(f.URL); public != f.URL {
-			f.secret, f.URL = f.URL, withoutSecrets(f.URL)
-		}
+		f.hideSecret()
 		kept = append(kept, f)
 	}
 	return kept, nil

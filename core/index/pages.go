@@ -178,6 +178,13 @@ func tooMany(files int, page *url.URL) error {
 	return nil
 }
 
+// hideSecret takes what lets one in out of the address, for this run alone: no file has it.
+func (f *File) hideSecret() {
+	if fetch.Redact(f.URL) != f.URL {
+		f.secret, f.URL = f.URL, withoutSecrets(f.URL)
+	}
+}
+
 // withoutSecrets is an address without what lets one in.
 func withoutSecrets(address string) string {
 	u, err := url.Parse(address)

@@ -148,10 +148,7 @@ func (s *Server) understand(name string, data []byte, res *fetch.Response) (page
 				return page{standing: p.standing}, &NotIndexError{fetch.Redact(s.pageAddress(name)), "it gives a hash that is none, for " + f.Name}
 			}
 			f.Index = s.name
-			// What lets one in stands in an address for this run alone: no file has it.
-			if public := fetch.Redact(f.URL); public != f.URL {
-				f.secret, f.URL = f.URL, withoutSecrets(f.URL)
-			}
+			f.hideSecret()
 			p.doubtful = p.doubtful || f.doubtful
 			// Pages list other things too; what is named like a package should be one.
 			if f.describeBy(&names, name) || f.Fault != "" && packageEnding(f.Name) {

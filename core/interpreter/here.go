@@ -3,10 +3,8 @@ package interpreter
 import (
 	"debug/elf"
 	"fmt"
-	"os/exec"
 	"path/filepath"
 	"runtime"
-	"strings"
 
 	"golang.org/x/sys/cpu"
 
@@ -49,12 +47,8 @@ func libcIn(root string) (name string, major, minor int) {
 		}
 	}
 	if found, _ := filepath.Glob(filepath.Join(root, "lib/ld-musl-*.so.1")); len(found) > 0 {
-		// The loader of musl, called by itself, tells its version and fails.
-		out, _ := exec.Command(found[0]).CombinedOutput()
-		for line := range strings.Lines(string(out)) {
-			if n, _ := fmt.Sscanf(line, "Version %d.%d", &major, &minor); n == 2 {
-				return "musl", major, minor
-			}
+		if major, minor, ok := muslVersion(found[0]); ok {
+			return "musl", major, minor
 		}
 		return "musl", 1, 1
 	}

@@ -5,6 +5,7 @@ package interpreter
 
 import (
 	"fmt"
+	"path"
 	"path/filepath"
 	"strings"
 
@@ -186,6 +187,15 @@ func (in Interpreter) Environment() requirement.Environment {
 		"platform_system": s.PlatformSystem, "platform_version": s.PlatformVersion, "python_version": in.Minor(),
 		"python_full_version": s.Version, "implementation_name": s.Implementation, "implementation_version": s.ImplementationVersion,
 	}
+}
+
+// CompiledName is where Python looks for the bytecode of a module, a path with '/' (PEP 3147;
+// PEP 304 for Python 2): tag is the interpreter's cache tag, empty for Python 2.
+func CompiledName(module, tag string) string {
+	if tag == "" {
+		return module + "c"
+	}
+	return path.Join(path.Dir(module), "__pycache__", strings.TrimSuffix(path.Base(module), ".py")+"."+tag+".pyc")
 }
 
 // Home is the folder that holds the program: pyvenv.cfg's "home".

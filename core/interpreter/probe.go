@@ -168,13 +168,20 @@ func (in *Interpreter) libc() {
 	if !strings.Contains(filepath.Base(loader), "musl") {
 		return
 	}
-	// The loader of musl, called by itself, tells its version and fails.
+	if major, minor, ok := muslVersion(loader); ok {
+		in.Libc, in.LibcMajor, in.LibcMinor = "musl", major, minor
+	}
+}
+
+// muslVersion is that of musl's loader: called by itself, it tells its version and fails.
+func muslVersion(loader string) (major, minor int, ok bool) {
 	out, _ := exec.Command(loader).CombinedOutput()
-	for _, line := range strings.Split(string(out), "\n") {
-		if n, _ := fmt.Sscanf(line, "Version %d.%d", &in.LibcMajor, &in.LibcMinor); n == 2 {
-			in.Libc = "musl"
+	for line := range strings.Lines(string(out)) {
+		if n, _ := fmt.Sscanf(line, "Version %d.%d", &major, &minor); n == 2 {
+			return major, minor, true
 		}
 	}
+	return 0, 0, false
 }
 
 // elfLoader is the program interpreter that an ELF file names, or empty.

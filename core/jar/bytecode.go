@@ -9,19 +9,10 @@ import (
 	"strings"
 
 	"glassjar/core/durable"
+	"glassjar/core/interpreter"
 	"glassjar/core/metadata"
 	"glassjar/core/store"
 )
-
-// compiledName is where Python looks for the bytecode of a module (PEP 3147; PEP
-// 304 for Python 2): tag is the interpreter's cache tag, empty for Python 2.
-func compiledName(file, tag string) string {
-	stem := strings.TrimSuffix(file, ".py")
-	if tag == "" {
-		return file + "c"
-	}
-	return path.Join(path.Dir(file), "__pycache__", path.Base(stem)+"."+tag+".pyc")
-}
 
 // source is a module of a wheel, with the number of its entry.
 type source struct {
@@ -33,7 +24,7 @@ type source struct {
 // RECORD does not list it: it is the interpreter's, not the distribution's.
 func (a *application) placeCompiled(add Addition, sources []source) error {
 	for _, s := range sources {
-		from, file := add.Compiled(s.entry), compiledName(s.file, a.change.CacheTag)
+		from, file := add.Compiled(s.entry), interpreter.CompiledName(s.file, a.change.CacheTag)
 		if from == "" || a.owner[a.fold(file)] != "" {
 			continue // the wheel may have it itself
 		}
@@ -66,7 +57,7 @@ func (j *Jar) AddBytecode(installed []Installed, cacheTag string, placer *store.
 			if err != nil || !info.ModTime().Equal(store.Stamp(sum)) {
 				continue
 			}
-			file := compiledName(f.Path, cacheTag)
+			file := interpreter.CompiledName(f.Path, cacheTag)
 			if _, err := os.Lstat(j.Path(file)); err == nil {
 				continue
 			}
@@ -125,7 +116,7 @@ func (j *Jar) Bytecode(installed []Installed, survey Survey, cacheTag string) []
 			if !ok || !strings.HasSuffix(f.Path, ".py") || changed[f.Path] {
 				continue
 			}
-			plain := compiledName(f.Path, cacheTag)
+			plain := interpreter.CompiledName(f.Path, cacheTag)
 			for level, name := range []string{plain, strings.TrimSuffix(plain, ".pyc") + ".opt-1.pyc", strings.TrimSuffix(plain, ".pyc") + ".opt-2.pyc"} {
 				if own[name] || cacheTag == "" && level > 0 {
 					continue

@@ -28,29 +28,29 @@ type WheelFile struct {
 
 // ParseWheelFile reads a WHEEL file. The error wraps [ErrInvalid].
 func ParseWheelFile(data []byte) (WheelFile, error) {
-	fields, _, err := headers(data)
+	fields, _, err := Fields(data)
 	if err != nil {
 		return WheelFile{}, err
 	}
 	w := WheelFile{}
 	for _, f := range fields {
-		switch f.name {
+		switch f.Name {
 		case "wheel-version":
-			if w.Version, err = version.Parse(f.value); err != nil {
+			if w.Version, err = version.Parse(f.Value); err != nil {
 				return w, Invalid("Wheel-Version: %v", err)
 			}
 		case "generator":
-			w.Generator = f.value
+			w.Generator = f.Value
 		case "root-is-purelib":
-			w.Purelib = strings.EqualFold(f.value, "true")
+			w.Purelib = strings.EqualFold(f.Value, "true")
 		case "tag":
-			list, err := tags.Parse(f.value)
+			list, err := tags.Parse(f.Value)
 			if err != nil {
 				return w, Invalid("Tag: %v", err)
 			}
 			w.Tags = append(w.Tags, list...)
 		case "build":
-			w.Build = f.value
+			w.Build = f.Value
 		}
 	}
 	if w.Version.IsZero() {

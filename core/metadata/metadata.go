@@ -91,13 +91,13 @@ const newestMajor = 2
 // valid; the error wraps [ErrInvalid].
 func Parse(data []byte) (Metadata, error) {
 	m := Metadata{}
-	fields, body, err := headers(data)
+	fields, body, err := Fields(data)
 	if err != nil {
 		return m, err
 	}
 	m.Description = body
 	for _, f := range fields {
-		if err := m.set(f.name, f.value); err != nil {
+		if err := m.set(f.Name, f.Value); err != nil {
 			return m, err
 		}
 	}
@@ -208,22 +208,23 @@ func unread(value string, err error) UnreadNeed {
 	return u
 }
 
-type field struct{ name, value string }
+// Field is one field of a file in the mail format, its name in lower case.
+type Field struct{ Name, Value string }
 
-// headers splits a file in the mail format into its fields, names in lower
-// case, and the body. Lines that begin with white space continue a value.
-func headers(data []byte) ([]field, string, error) {
+// Fields splits a file in the mail format into its fields and the body. Lines that begin with
+// white space continue a value. The error wraps [ErrInvalid].
+func Fields(data []byte) ([]Field, string, error) {
 	if !utf8.Valid(data) {
 		data = bytes.ToValidUTF8(data, []byte("\uFFFD"))
 	}
 	text := strings.ReplaceAll(string(data), "\r\n", "\n")
 	text = strings.TrimPrefix(text, "\uFEFF")
-	var fields []field
+	var fields []Field
 	var more []string // lines that continue the last field
 	end := func() {
 		if len(more) > 0 {
 			last := &fields[len(fields)-1]
-			last.value += "\n" + strings.Join(more, "\n")
+			last.Value += "\n" + strings.Join(more, "\n")
 			more = nil
 		}
 	}
@@ -250,7 +251,7 @@ func headers(data []byte) ([]field, string, error) {
 		if len(fields) == limits.Fields {
 			return nil, "", Invalid("more than %d fields", limits.Fields)
 		}
-		fields = append(fields, field{strings.ToLower(strings.TrimSpace(name)), strings.TrimSpace(value)})
+		fields = append(fields, Field{strings.ToLower(strings.TrimSpace(name)), strings.TrimSpace(value)})
 	}
 	end()
 	return fields, "", nil

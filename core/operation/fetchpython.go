@@ -7,6 +7,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"glassjar/core/fetch"
@@ -87,10 +88,10 @@ func (m *Machine) addingPythons() *fetched.Collection {
 	return c
 }
 
-// thisMachine is what a Python has to run on.
-func thisMachine() offered.Machine {
+// thisMachine is what a Python has to run on: the C library is read once.
+var thisMachine = sync.OnceValue(func() offered.Machine {
 	return offered.Machine{Platform: interpreter.Here(), Level: interpreter.Level()}
-}
+})
 
 // pythonPlaces are the indexes of Pythons: the project's, then the user's own.
 func (m *Machine) pythonPlaces(spec *project.Spec) (out []offered.Place) {
@@ -271,22 +272,11 @@ func (m *Machine) fetchOffer(ctx context.Context, o offered.Offer, given string)
 
 // unpackPython fetches a file and unpacks it into the store.
 func (m *Machine) unpackPython(ctx context.Context, all *fetched.Collection, o offered.Offer, sum string, size *int64, out *FetchedPython) (*store.Tree, error) {
-	file, here := m.Store.Verified(ctx, sum)
-	if !here {
-		body, announced, err := o.Open(ctx, m.Client)
-		if err != nil {
-			return nil, err
-		}
-		defer body.Close()
-		counted := &counting{r: body, told: m.Report, e: progress.Event{Stage: "fetching " + o.Title(), Total: max(announced, 0), Bytes: true}}
-		_, file, err = m.Store.Add(ctx, o.File, sum, &limits.Reader{R: counted, What: o.File, Limit: limits.PythonFile})
-		if err != nil {
-			return nil, err
-		}
-		if o.Path == "" {
-			out.Fetched = counted.e.Done
-		}
+	file, came, err := m.bringPython(ctx, o, sum)
+	if err != nil {
+		return nil, err
 	}
+	out.Fetched = came
 	if info, err := os.Stat(file); err == nil {
 		*size = info.Size()
 	}
@@ -300,6 +290,25 @@ func (m *Machine) unpackPython(ctx context.Context, all *fetched.Collection, o o
 	// What was only needed for a while is gone by now, and is not flushed.
 	_, err = m.Store.SaveNow()
 	return tree, err
+}
+
+// bringPython has a file in the store, whole, and gives its path and how many bytes were
+// transferred.
+func (m *Machine) bringPython(ctx context.Context, o offered.Offer, sum string) (file string, came int64, err error) {
+	if file, ok := m.Store.Verified(ctx, sum); ok {
+		return file, 0, nil
+	}
+	body, announced, err := o.Open(ctx, m.Client)
+	if err != nil {
+		return "", 0, err
+	}
+	defer body.Close()
+	counted := &counting{r: body, told: m.Report, e: progress.Event{Stage: "fetching " + o.Title(), Total: max(announced, 0), Bytes: true}}
+	_, file, err = m.Store.Add(ctx, o.File, sum, &limits.Reader{R: counted, What: o.File, Limit: limits.PythonFile})
+	if o.Path == "" {
+		came = counted.e.Done
+	}
+	return file, came, err
 }
 
 func (m *Machine) unpackFile(ctx context.Context, all *fetched.Collection, o offered.Offer, sum, file string, out *FetchedPython) (*store.Tree, error) {

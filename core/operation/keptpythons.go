@@ -2,7 +2,6 @@ package operation
 
 import (
 	"context"
-	"os"
 	"slices"
 	"strings"
 
@@ -46,14 +45,12 @@ func (m *Machine) usedBy() (map[string][]string, error) {
 		if err != nil {
 			continue // it is gone, or no jar any more
 		}
-		if base, err := os.Readlink(j.Path(j.Layout().Python())); err == nil {
-			if p, ok := all.Holder(base); ok {
-				out[p.Name] = append(out[p.Name], k.Root)
-			}
-		} else if base, err := j.Base(); err == nil {
-			if p, ok := all.Holder(base); ok {
-				out[p.Name] = append(out[p.Name], k.Root)
-			}
+		base, err := j.Base()
+		if err != nil {
+			continue // its Python is gone
+		}
+		if p, ok := all.Holder(base); ok {
+			out[p.Name] = append(out[p.Name], k.Root)
 		}
 	}
 	return out, nil

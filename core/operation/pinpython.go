@@ -128,14 +128,8 @@ func (m *Machine) pinnedPython(ctx context.Context, record *project.Record, brin
 		}
 		got, ok := m.pythons().Of(one.SHA256)
 		if !ok {
-			o := offered.Offer{Name: n, URL: one.URL, SHA256: one.SHA256, Size: one.Size, Index: "the record"}
-			if one.Path != "" {
-				o.Path = filepath.Join(filepath.Dir(record.File), filepath.FromSlash(one.Path))
-			} else if file, ok := metadata.PathOf(one.URL); ok {
-				o.Path = file
-			}
 			var err error
-			if got, err = m.fetchPinned(ctx, record, o, one, bring); err != nil {
+			if got, err = m.fetchPinned(ctx, record, pinnedOffer(record, one), one, bring); err != nil {
 				return nil, err
 			}
 		}
@@ -143,6 +137,18 @@ func (m *Machine) pinnedPython(ctx context.Context, record *project.Record, brin
 		return &in, err
 	}
 	return nil, nil
+}
+
+// pinnedOffer is the file of a pinned interpreter as something that can be had.
+func pinnedOffer(record *project.Record, one project.PinnedPython) offered.Offer {
+	n, _ := portable.Parse(one.File) // one that cannot be understood is for no machine
+	o := offered.Offer{Name: n, URL: one.URL, SHA256: one.SHA256, Size: one.Size, Index: "the record"}
+	if one.Path != "" {
+		o.Path = filepath.Join(filepath.Dir(record.File), filepath.FromSlash(one.Path))
+	} else if file, ok := metadata.PathOf(one.URL); ok {
+		o.Path = file
+	}
+	return o
 }
 
 func (m *Machine) fetchPinned(ctx context.Context, record *project.Record, o offered.Offer, one project.PinnedPython, bring func(project.PinnedPython) error) (fetched.Python, error) {
@@ -228,23 +234,10 @@ func pinnedFiles(record *project.Record, targets []target.Target) (out []project
 
 // bringPinned has the file of a pinned interpreter in the store, whole, and gives its path.
 func (m *Machine) bringPinned(ctx context.Context, record *project.Record, one project.PinnedPython) (string, error) {
-	if file, ok := m.Store.Verified(ctx, one.SHA256); ok {
-		return file, nil
-	}
-	o := offered.Offer{URL: one.URL, Size: one.Size}
-	if one.Path != "" {
-		o.Path = filepath.Join(filepath.Dir(record.File), filepath.FromSlash(one.Path))
-	} else if file, ok := metadata.PathOf(one.URL); ok {
-		o.Path = file
-	}
-	body, _, err := o.Open(ctx, m.Client)
+	o := pinnedOffer(record, one)
+	file, _, err := m.bringPython(ctx, o, one.SHA256)
 	if errors.Is(err, os.ErrNotExist) {
 		return "", usage(NoFile, project.Shorten(m.Dir, o.Path))
 	}
-	if err != nil {
-		return "", err
-	}
-	defer body.Close()
-	_, file, err := m.Store.Add(ctx, one.File, one.SHA256, body)
 	return file, err
 }

@@ -56,13 +56,19 @@ type SealOptions struct {
 // sealedDate is that of all members: the first day of the format.
 var sealedDate = time.Date(1980, 1, 1, 0, 0, 0, 0, time.UTC)
 
-// Seal writes a sealed jar. Equal records and files give equal bytes.
-func (m *Machine) Seal(ctx context.Context, opt SealOptions) (*Sealed, error) {
-	if registry.IsRef(opt.File) {
-		if _, err := registry.Parse(opt.File); err != nil {
-			return nil, err
-		}
-	}
+// selection is what goes into a sealed jar.
+type selection struct {
+	spec    *project.Spec
+	record  *project.Record
+	targets []target.Target
+	// files are package files, also those that others are built with; pythons are the pinned
+	// interpreters.
+	files   []index.File
+	pythons []project.PinnedPython
+}
+
+// selectSealed reads the record, and chooses what its targets need.
+func (m *Machine) selectSealed(opt SealOptions) (*selection, error) {
 	at, err := m.Places().Locate(opt.Jar, false)
 	if err != nil {
 		return nil, err
@@ -96,56 +102,82 @@ func (m *Machine) Seal(ctx context.Context, opt SealOptions) (*Sealed, error) {
 		return nil, err
 	}
 	files = joinFiles(files, built)
-	files = append(files, toolFiles(record, files)...)
+	return &selection{spec, record, targets, append(files, toolFiles(record, files)...), pinnedFiles(record, targets)}, nil
+}
+
+// Seal writes a sealed jar. Equal records and files give equal bytes.
+func (m *Machine) Seal(ctx context.Context, opt SealOptions) (*Sealed, error) {
+	if registry.IsRef(opt.File) {
+		if _, err := registry.Parse(opt.File); err != nil {
+			return nil, err
+		}
+	}
+	chosen, err := m.selectSealed(opt)
+	if err != nil {
+		return nil, err
+	}
+	text, err := sealedRecord(chosen.record, chosen.files, chosen.pythons)
+	if err != nil {
+		return nil, err
+	}
 	release, err := m.Store.Hold(ctx, m.sharing())
 	if err != nil {
 		return nil, err
 	}
 	defer release()
-	indexes, _ := m.indexes(spec)
-	paths, err := m.newCatalog(indexes).FetchAll(ctx, files)
-	if err != nil {
-		m.note(SealNeedsPackages)
-		return nil, err
-	}
-	defer m.dropUnpacked(files)
-	out := &Sealed{File: opt.File, Packages: len(record.Packages), Files: len(files), Targets: targetNames(targets), Faults: []string{}}
-	pythons := pinnedFiles(record, targets)
-	text, err := sealedRecord(record, files, pythons)
+	defer m.dropUnpacked(chosen)
+	out := &Sealed{File: opt.File, Packages: len(chosen.record.Packages), Targets: targetNames(chosen.targets), Faults: []string{}}
+	members, err := m.gather(ctx, chosen, out)
 	if err != nil {
 		return nil, err
-	}
-	members := map[string]sealing{}
-	for _, one := range pythons {
-		file, err := m.bringPinned(ctx, record, one)
-		if err != nil {
-			return nil, err
-		}
-		if !m.Store.KeepPackages && m.pythonUnpacked(one.SHA256) {
-			defer m.Store.Drop(one.SHA256)
-		}
-		members[one.File] = sealing{file, one.SHA256}
-		out.Files++
-		out.Bytes += one.Size
-	}
-	for _, f := range files {
-		members[f.Name] = sealing{paths[f.URL], f.SHA256()}
-		if info, err := os.Stat(paths[f.URL]); err == nil {
-			out.Bytes += info.Size()
-		}
 	}
 	if registry.IsRef(opt.File) {
-		return out, m.pushSealed(ctx, opt.File, record, text, members, targets, out)
+		return out, m.pushSealed(ctx, opt.File, chosen, text, members, out)
 	}
 	return out, m.writeSealed(ctx, m.absolute(opt.File), text, members)
 }
 
-// dropUnpacked removes package files that were only wanted for a while from the
-// store: what they unpack to is there.
-func (m *Machine) dropUnpacked(files []index.File) {
-	for _, f := range files {
-		if !m.Store.KeepPackages && m.Store.HasTree(f.SHA256()) {
-			m.Store.Drop(f.SHA256())
+// gather has the files of a sealed jar here, whole, by their names.
+func (m *Machine) gather(ctx context.Context, chosen *selection, out *Sealed) (map[string]sealing, error) {
+	indexes, _ := m.indexes(chosen.spec)
+	paths, err := m.newCatalog(indexes).FetchAll(ctx, chosen.files)
+	if err != nil {
+		m.note(SealNeedsPackages)
+		return nil, err
+	}
+	members := map[string]sealing{}
+	for _, f := range chosen.files {
+		members[f.Name] = sealing{paths[f.URL], f.SHA256()}
+	}
+	for _, one := range chosen.pythons {
+		file, err := m.bringPinned(ctx, chosen.record, one)
+		if err != nil {
+			return nil, err
+		}
+		members[one.File] = sealing{file, one.SHA256}
+	}
+	out.Files = len(members)
+	for _, one := range members {
+		if info, err := os.Stat(one.path); err == nil {
+			out.Bytes += info.Size()
+		}
+	}
+	return members, nil
+}
+
+// dropUnpacked removes files that were only wanted for a while from the store: what they
+// unpack to is there.
+func (m *Machine) dropUnpacked(chosen *selection) {
+	var sums []string
+	for _, f := range chosen.files {
+		sums = append(sums, f.SHA256())
+	}
+	for _, one := range chosen.pythons {
+		sums = append(sums, one.SHA256)
+	}
+	for _, sum := range sums {
+		if !m.Store.KeepPackages && m.Store.HasTree(sum) {
+			m.Store.Drop(sum)
 		}
 	}
 }

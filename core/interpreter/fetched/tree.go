@@ -6,7 +6,6 @@ import (
 	"io"
 	"io/fs"
 	"os"
-	"path"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -14,6 +13,7 @@ import (
 
 	"glassjar/core/bytecode"
 	"glassjar/core/digest"
+	"glassjar/core/interpreter"
 	"glassjar/core/interpreter/portable"
 	"glassjar/core/progress"
 	"glassjar/core/store"
@@ -110,7 +110,7 @@ func (c *Collection) compile(ctx context.Context, t *store.Tree, s Started, prog
 			continue
 		}
 		from := c.Store.BytecodePath(kind, m.SHA256)
-		to := filepath.Join(root, filepath.FromSlash(compiledName(name, s.CacheTag)))
+		to := filepath.Join(root, filepath.FromSlash(interpreter.CompiledName(name, s.CacheTag)))
 		if _, err := os.Lstat(from); err != nil {
 			continue // Python can make nothing of that module
 		}
@@ -122,14 +122,6 @@ func (c *Collection) compile(ctx context.Context, t *store.Tree, s Started, prog
 		}
 	}
 	return nil
-}
-
-// compiledName is where the bytecode of a module stands (PEP 3147); beside it before that.
-func compiledName(name, tag string) string {
-	if tag == "" {
-		return name + "c"
-	}
-	return path.Join(path.Dir(name), "__pycache__", strings.TrimSuffix(path.Base(name), ".py")+"."+tag+".pyc")
 }
 
 // Fault is one file of a Python that is not what it was.

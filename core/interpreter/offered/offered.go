@@ -9,6 +9,7 @@ import (
 	"net/http"
 	"net/url"
 	"os"
+	"path"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -95,7 +96,7 @@ func inFolder(dir string) ([]Offer, error) {
 // onPage looks at a page and, where that is the list of an index, at those of the
 // implementations.
 func onPage(ctx context.Context, client *fetch.Client, address string) ([]Offer, error) {
-	if last := address[strings.LastIndexByte(address, '/')+1:]; last != "" && !strings.Contains(last, ".") {
+	if last := path.Base(address); !strings.HasSuffix(address, "/") && !strings.Contains(last, ".") {
 		address += "/" // a folder, as people write it
 	}
 	links, err := index.Links(ctx, client, address)
@@ -176,17 +177,17 @@ func parseSums(text string) map[string]string {
 
 // Named is the offer of a single file, by its address or path; false where its name tells of
 // no Python.
-func Named(at, path string, m Machine) (Offer, bool) {
-	file := filepath.Base(path)
-	if path == "" {
+func Named(at, local string, m Machine) (Offer, bool) {
+	file := filepath.Base(local)
+	if local == "" {
 		u, err := url.Parse(at)
 		if err != nil {
 			return Offer{}, false
 		}
-		file = u.Path[strings.LastIndexByte(u.Path, '/')+1:]
+		file = path.Base(u.Path)
 	}
 	n, ok := portable.Parse(file)
-	return Offer{Name: n, URL: at, Path: path, Size: -1, Misfit: n.Misfit(m.Platform, m.Level), ask: at}, ok
+	return Offer{Name: n, URL: at, Path: local, Size: -1, Misfit: n.Misfit(m.Platform, m.Level), ask: at}, ok
 }
 
 // Open reads the file.

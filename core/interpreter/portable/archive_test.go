@@ -191,7 +191,7 @@ func standardItems(change func(items map[string]string), after func(items map[st
 	items := map[string]string{"bin/python3.12": "program", "bin/python": "-> python3.12", "lib/python3.12/os.py": "import sys",
 		Folder + "/PYBI": "Pybi-Version: 1.0\nGenerator: press\nTag: linux_x86_64\n",
 		Folder + "/METADATA": "Metadata-Version: 2.2\nName: cpython\nVersion: 3.12.4\nRequires-External: libssl.so.3\n" +
-			"Pybi-Environment-Marker-Variables: {\"python_version\": \"3.12\"}\nPybi-Paths: {\"scripts\": \"bin\", \"stdlib\": \"lib/python3.12\"}\nPybi-Wheel-Tag: cp312-cp312-PLATFORM\nPybi-Wheel-Tag: py3-none-any\n"}
+			"Pybi-Environment-Marker-Variables: {\"python_full_version\": \"3.12.4\"}\nPybi-Paths: {\"scripts\": \"bin\", \"stdlib\": \"lib/python3.12\"}\nPybi-Wheel-Tag: cp312-cp312-PLATFORM\nPybi-Wheel-Tag: py3-none-any\n"}
 	if change != nil {
 		change(items)
 	}
@@ -218,8 +218,6 @@ func TestStandard(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "bin/python", a.Program)
 	assert.Equal(t, []string{"libssl.so.3"}, a.Standard.External)
-	assert.Equal(t, []string{"cp312-cp312-PLATFORM", "py3-none-any"}, a.Standard.WheelTags)
-	assert.Equal(t, "3.12", a.Standard.Variables["python_version"])
 	assert.Equal(t, fmt.Sprintf("%x", sha256.Sum256([]byte("program"))), a.Files[0].SHA256)
 
 	a, err = open(t, "cpython-3.12.4-linux_x86_64.pybi", standardItems(func(m map[string]string) { m[Folder+"/PYBI"] = "Pybi-Version: 1.7\nTag: linux_x86_64\n" }, nil))
@@ -235,7 +233,8 @@ func TestStandard(t *testing.T) {
 		says          string
 		change, after func(map[string]string)
 	}{
-		{"of version 3.12.5", edit("METADATA", "3.12.4", "3.12.5"), nil},
+		{"of version 3.12.5", edit("METADATA", "Version: 3.12.4", "Version: 3.12.5"), nil},
+		{"python_full_version is 3.12.5", edit("METADATA", `"3.12.4"`, `"3.12.5"`), nil},
 		{"it is of pypy", edit("METADATA", "cpython", "pypy"), nil},
 		{"has no place there", edit("METADATA", "Requires-External", "Requires-Dist"), nil},
 		{"none that this program knows", edit("PYBI", "1.0", "2.0"), nil},

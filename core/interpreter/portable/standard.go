@@ -17,11 +17,9 @@ const Folder = "pybi-info"
 
 // Standard is what a file of PEP 711 says of the Python in it.
 type Standard struct {
-	// Tags are its platform tags, WheelTags the tags of packages that it takes, "PLATFORM"
-	// where the machine's stands, the most preferred first.
-	Tags, WheelTags []string
-	// Variables are marker variables (PEP 508) that are the same wherever it is unpacked.
-	Variables map[string]string
+	// Tags are its platform tags. Which packages it takes, and the values of markers, it is
+	// asked itself.
+	Tags []string
 	// Paths are those of sysconfig, relative.
 	Paths map[string]string
 	// External are shared libraries that it looks for in the system (core metadata,
@@ -33,33 +31,33 @@ type Standard struct {
 
 // readStandard reads the metadata of PEP 711, and compares it with the file's name.
 func (a *Archive) readStandard() error {
-	format, err := a.text("PYBI")
+	format, err := a.fields("PYBI")
 	if err != nil {
 		return err
 	}
 	s := &Standard{}
 	major := ""
-	for _, f := range fields(format) {
-		switch f[0] {
-		case "Pybi-Version":
+	for _, f := range format {
+		switch f.Name {
+		case "pybi-version":
 			var minor string
-			major, minor, _ = strings.Cut(f[1], ".")
+			major, minor, _ = strings.Cut(f.Value, ".")
 			if major == "1" && minor != "0" {
-				s.Warnings = append(s.Warnings, "its format is "+f[1]+", newer than 1.0")
+				s.Warnings = append(s.Warnings, "its format is "+f.Value+", newer than 1.0")
 			}
-		case "Tag":
-			s.Tags = append(s.Tags, f[1])
+		case "tag":
+			s.Tags = append(s.Tags, f.Value)
 		}
 	}
 	if major != "1" {
 		return a.refuse(Folder+"/PYBI", "its format is none that this program knows (1.0)")
 	}
-	text, err := a.text("METADATA")
+	text, err := a.fields("METADATA")
 	if err != nil {
 		return err
 	}
-	for _, f := range fields(text) {
-		if err := a.takeField(s, f[0], f[1]); err != nil {
+	for _, f := range text {
+		if err := a.takeField(s, f.Name, f.Value); err != nil {
 			return err
 		}
 	}
@@ -80,25 +78,27 @@ func (a *Archive) readStandard() error {
 func (a *Archive) takeField(s *Standard, key, value string) error {
 	refuse := func(why string) error { return a.refuse(Folder+"/METADATA", why) }
 	switch key {
-	case "Name":
+	case "name":
 		if !strings.EqualFold(value, a.Name.Implementation) {
 			return refuse("it is of " + value)
 		}
-	case "Version":
+	case "version":
 		if value != a.Name.Version.String() {
 			return refuse("it is of version " + value)
 		}
-	case "Requires-Dist", "Provides-Extra", "Requires-Python":
+	case "requires-dist", "provides-extra", "requires-python":
 		return refuse("the field " + key + " has no place there")
-	case "Requires-External":
+	case "requires-external":
 		s.External = append(s.External, value)
-	case "Pybi-Wheel-Tag":
-		s.WheelTags = append(s.WheelTags, value)
-	case "Pybi-Environment-Marker-Variables":
-		if json.Unmarshal([]byte(value), &s.Variables) != nil {
+	case "pybi-environment-marker-variables":
+		var variables map[string]string
+		if json.Unmarshal([]byte(value), &variables) != nil {
 			return refuse(key + " is no JSON object of texts")
 		}
-	case "Pybi-Paths":
+		if full := variables["python_full_version"]; a.Name.Implementation == "cpython" && full != "" && full != a.Name.Version.String() {
+			return refuse("python_full_version is " + full)
+		}
+	case "pybi-paths":
 		if json.Unmarshal([]byte(value), &s.Paths) != nil {
 			return refuse(key + " is no JSON object of texts")
 		}
@@ -157,6 +157,19 @@ func (a *Archive) readRecord() error {
 	return nil
 }
 
+// fields are those of a file of the metadata.
+func (a *Archive) fields(name string) ([]metadata.Field, error) {
+	text, err := a.text(name)
+	if err != nil {
+		return nil, err
+	}
+	list, _, err := metadata.Fields(text)
+	if err != nil {
+		return nil, a.refuse(Folder+"/"+name, err.Error())
+	}
+	return list, nil
+}
+
 // text is a file of the metadata.
 func (a *Archive) text(name string) ([]byte, error) {
 	name = Folder + "/" + name
@@ -170,18 +183,4 @@ func (a *Archive) text(name string) ([]byte, error) {
 	var b bytes.Buffer
 	err := a.Files[i].Copy(&b)
 	return b.Bytes(), err
-}
-
-// fields are the "Key: value" lines of a text, up to an empty line.
-func fields(text []byte) (out [][2]string) {
-	for line := range strings.Lines(string(text)) {
-		line = strings.TrimRight(line, "\r\n")
-		if line == "" {
-			break
-		}
-		if key, value, ok := strings.Cut(line, ":"); ok && key != "" && key[0] != ' ' && key[0] != '\t' {
-			out = append(out, [2]string{key, strings.TrimSpace(value)})
-		}
-	}
-	return out
 }
