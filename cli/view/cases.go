@@ -48,6 +48,7 @@ var cases = map[operation.Case]phrase{
 	operation.NoProjectForImage:     {why: "{1} belongs to no project, so there is nothing to put into an image", try: "stand in a project with a record"},
 	operation.NoLinuxProgram:        {why: "{1} is no program for Linux", try: forImage},
 	operation.ProgramNeedsLibraries: {why: "{1} needs libraries of the system", try: forImage},
+	operation.OtherThanPinned:       {why: "the jar has {1}, which is of another minor version than the Python that the record pins", try: "discard it first: glassjar discard {2}"},
 	operation.OtherPython:           {why: "the jar has {1}, not what --python asks for", try: "discard it first: glassjar discard {2}"},
 	operation.NoPartOfRecord:        {why: `the record has no {1} "{2}"`, try: "it has {3}", without: "the record has none"},
 	operation.NoPartOfJar:           {why: `the jar holds nothing of a group or extra "{1}"`, try: "glassjar install --group {1} NAME writes one"},

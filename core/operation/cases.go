@@ -36,6 +36,7 @@ const (
 	NoProjectForImage     Case = "no project for an image"    // the jar
 	NoLinuxProgram        Case = "no program for Linux"       // the file
 	ProgramNeedsLibraries Case = "program needs libraries"    // the file
+	OtherThanPinned       Case = "another Python than pinned" // the jar's, the jar
 	OtherPython           Case = "another Python"             // the jar's, the jar
 	NoPartOfRecord        Case = "no part of the record"      // group or extra, the name, those there are
 	NoPartOfJar           Case = "no part of the jar"         // the name

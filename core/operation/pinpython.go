@@ -177,10 +177,10 @@ func (m *Machine) fetchPinned(ctx context.Context, record *project.Record, o off
 // moveTo has a jar that is there linked to another interpreter: that which a record pins or,
 // where its own was fetched, the newest patch release that was fetched since. One of another
 // minor version cannot be had that way.
-func (m *Machine) moveTo(ctx context.Context, p *job, own interpreter.Interpreter, pinned *interpreter.Interpreter) (interpreter.Interpreter, error) {
+func (m *Machine) moveTo(ctx context.Context, p *job, j *jar.Jar, own interpreter.Interpreter) (interpreter.Interpreter, error) {
 	to := own
-	if pinned != nil {
-		to = *pinned
+	if p.pinned != nil {
+		to = *p.pinned
 	} else if newest, ok := m.newestLike(own); ok {
 		in, err := m.probe(ctx, newest)
 		if err != nil {
@@ -191,8 +191,12 @@ func (m *Machine) moveTo(ctx context.Context, p *job, own interpreter.Interprete
 	if to.Path == own.Path || place.Real(to.Path) == place.Real(own.Path) {
 		return own, nil
 	}
-	if to.ABI() != own.ABI() || jar.LayoutOf(to) != jar.LayoutOf(own) {
-		return own, usage(OtherPython, own.Title(), p.place.Root)
+	switch {
+	case standsFor(j, to):
+	case p.pinned != nil:
+		return own, usage(OtherThanPinned, own.Title(), p.place.Root)
+	default:
+		return own, nil
 	}
 	if p.Moves = own.Title(); p.Moves == to.Title() { // it is another one all the same
 		p.Moves += ", " + own.Path

@@ -218,7 +218,9 @@ func (m *Machine) present(ctx context.Context, p *job, spec *project.Spec, wish 
 		var gone *jar.InterpreterGoneError
 		switch {
 		case errors.As(err, &gone) && p.pinned != nil:
-			in = *p.pinned
+			if in = *p.pinned; !standsFor(j, in) {
+				return nil, nil, usage(OtherThanPinned, "Python "+gone.Version, p.place.Root)
+			}
 		case errors.As(err, &gone):
 			if in, err = m.replacement(ctx, j, spec, wish); err != nil {
 				return nil, nil, err
@@ -226,7 +228,7 @@ func (m *Machine) present(ctx context.Context, p *job, spec *project.Spec, wish 
 		case err != nil:
 			return nil, nil, err
 		case wish == "":
-			if in, err = m.moveTo(ctx, p, in, p.pinned); err != nil {
+			if in, err = m.moveTo(ctx, p, j, in); err != nil {
 				return nil, nil, err
 			}
 		}
@@ -261,18 +263,26 @@ func (m *Machine) present(ctx context.Context, p *job, spec *project.Spec, wish 
 	return nil, nil, err
 }
 
+// standsFor reports whether a jar can be linked to an interpreter as it is: its folders and
+// compiled modules are for one of that kind and minor version.
+func standsFor(j *jar.Jar, in interpreter.Interpreter) bool {
+	want, l := j.Layout(), jar.LayoutOf(in)
+	return l.Major == want.Major && l.Minor == want.Minor && l.Implementation == want.Implementation && in.ABI() == j.State.ABI
+}
+
 // replacement finds an interpreter for a jar whose own is gone: it must be of
 // the same kind and minor version, since the folders are named for them.
 func (m *Machine) replacement(ctx context.Context, j *jar.Jar, spec *project.Spec, wish string) (interpreter.Interpreter, error) {
 	want := j.Layout()
-	found, passed, ok := m.finder().First(ctx, func(in interpreter.Interpreter) bool {
-		l := jar.LayoutOf(in)
-		return l.Major == want.Major && l.Minor == want.Minor && l.Implementation == want.Implementation && in.ABI() == j.State.ABI
-	})
+	found, passed, ok := m.finder().First(ctx, func(in interpreter.Interpreter) bool { return standsFor(j, in) })
 	if !ok {
 		all, _ := m.finder().All(ctx)
 		none := &NoPythonError{Wish: fmt.Sprintf("%d.%d, as the jar was made with", want.Major, want.Minor), From: "the jar", Found: all, PassedOver: passed}
-		wanted, err := interpreter.ParseWish(fmt.Sprintf("%s%d.%d", want.Implementation, want.Major, want.Minor))
+		text := fmt.Sprintf("%s%d.%d", want.Implementation, want.Major, want.Minor)
+		if want.FreeThreaded {
+			text += "t"
+		}
+		wanted, err := interpreter.ParseWish(text)
 		if err != nil {
 			return interpreter.Interpreter{}, none
 		}
@@ -280,7 +290,11 @@ func (m *Machine) replacement(ctx context.Context, j *jar.Jar, spec *project.Spe
 		if err != nil {
 			return interpreter.Interpreter{}, err
 		}
-		return m.probe(ctx, program)
+		in, err := m.probe(ctx, program)
+		if err == nil && !standsFor(j, in) {
+			err = none
+		}
+		return in, err
 	}
 	return found.Interpreter, nil
 }
