@@ -55,7 +55,7 @@ type app struct {
 // Main runs one command line and gives its exit code.
 func Main(args []string, in io.Reader, out, errs io.Writer) int {
 	if l := plainRun(args); l != nil {
-		return start(l, errs)
+		return become(l, errs)
 	}
 	return newApp(args, in, out, errs).run()
 }
@@ -152,8 +152,8 @@ func (a *app) tellNotes() {
 	}
 }
 
-// start runs a launch, in place of this process where the system can.
-func start(l *operation.Launch, errs io.Writer) int {
+// become runs a launch, in place of this process where the system can.
+func become(l *operation.Launch, errs io.Writer) int {
 	err := launch(l)
 	var code exitCode
 	switch {

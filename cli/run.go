@@ -7,13 +7,15 @@ import (
 	"github.com/spf13/cobra"
 
 	"glassjar/core/operation"
+	"glassjar/core/start"
 )
 
 // plainRun prepares "run CMD..." without an option, the command line of which
 // every millisecond counts, past all that makes commands. Whatever is not so
 // plain, and every error, is left to the command itself.
 func plainRun(args []string) *operation.Launch {
-	if len(args) < 2 || args[0] != "run" || args[1] == "" || args[1][0] == '-' {
+	command, ok := start.Plain(append([]string{""}, args...))
+	if !ok {
 		return nil
 	}
 	dir, err := os.Getwd()
@@ -25,10 +27,11 @@ func plainRun(args []string) *operation.Launch {
 		return nil
 	}
 	m.NoHints = true // the command itself will tell
-	l, err := m.Run(context.Background(), "", args[1:])
+	l, err := m.Run(context.Background(), "", command)
 	if err != nil || len(m.Notes) > 0 {
 		return nil
 	}
+	m.KeepStart(l)
 	return l
 }
 

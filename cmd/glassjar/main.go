@@ -6,6 +6,7 @@ import (
 	"runtime/debug"
 
 	"glassjar/cli"
+	_ "glassjar/cmd/glassjar/first" // starts what was started here before
 	"glassjar/core/source"
 )
 

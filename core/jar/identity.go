@@ -142,6 +142,16 @@ func (j *Jar) BaseChanged(base string) (mark string, changed bool) {
 // written to is asked anew each time.
 func (j *Jar) NoteBase(mark string) { _ = noteFile(j.Path(baseFile), []byte(mark)) }
 
+// Deciding are the files that have a say in what is started in the jar, and whether: not
+// all of them are there.
+func (j *Jar) Deciding() []string {
+	var files []string
+	for _, name := range []string{ownFolder, stateFile, idFile, baseFile, configFile, librariesPath, journalFile} {
+		files = append(files, j.Path(name))
+	}
+	return files
+}
+
 // NewID gives the jar a new identity, and is empty for a jar that may not be
 // written to.
 func (j *Jar) NewID() string {

@@ -2,6 +2,7 @@ package operation
 
 import (
 	"context"
+	"os"
 	"path/filepath"
 	"strings"
 
@@ -36,7 +37,7 @@ func (m *Machine) diagnose(ctx context.Context, ref, module string) (*diagnose.D
 		return nil, err
 	}
 	indexes, _ := m.indexes(spec)
-	x.Catalog, x.Environment = m.newCatalog(indexes), m.insideEnvironment(j)
+	x.Catalog, x.Environment = m.newCatalog(indexes), m.inside(j).Environment(os.Environ())
 	x.OutsideOf = func(file string) string { return m.outsideOf(j, file) }
 	if site := userSite(j.Layout()); site != "" {
 		x.NotSeen = append(x.NotSeen, site)

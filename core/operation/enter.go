@@ -86,7 +86,7 @@ func (m *Machine) OpenShell(e *Entered) (*Launch, error) {
 	if err != nil {
 		return nil, err
 	}
-	env := append(m.insideEnvironment(j), EnteredVariable+"="+e.Jar)
+	env := append(m.inside(j).Environment(os.Environ()), EnteredVariable+"="+e.Jar)
 	l := &Launch{Jar: e.Jar, Path: path, Args: append([]string{filepath.Base(program)}, started.Args...), Env: append(env, started.Env...)}
 	if started.Line != "" {
 		l.Line = `"` + path + `" ` + started.Line

@@ -9,12 +9,15 @@ import (
 	"slices"
 	"strings"
 
+	"glassjar/core/atomicfile"
 	"glassjar/core/catalog"
 	"glassjar/core/jar"
 	"glassjar/core/near"
 	"glassjar/core/place"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
+	"glassjar/core/settings"
+	"glassjar/core/start"
 )
 
 // Launch is a command ready to be started inside a jar.
@@ -27,6 +30,8 @@ type Launch struct {
 	Env  []string
 	// Line, if set, is the whole command line in place of Args, on Windows.
 	Line string
+
+	inside start.Inside
 }
 
 // NoCommandError says that a command is neither in the jar nor on PATH.
@@ -55,17 +60,17 @@ func (m *Machine) Run(ctx context.Context, ref string, command []string) (*Launc
 	if _, err := j.Base(); err != nil {
 		return nil, err
 	}
-	bin := j.Path(j.Layout().Scripts())
-	l := &Launch{Jar: j.Root, Env: m.insideEnvironment(j), Args: append([]string(nil), command...)}
+	inside := m.inside(j)
+	l := &Launch{Jar: j.Root, Env: inside.Environment(os.Environ()), Args: append([]string(nil), command...), inside: inside}
 	name := command[0]
-	if strings.HasSuffix(name, ".py") {
+	if start.IsScript(name) {
 		file := m.absolute(name)
 		if info, err := os.Stat(file); err == nil && info.Mode().IsRegular() {
 			l.Path, l.Args = j.Python(), append([]string{"python"}, command...)
 			return l, nil
 		}
 	}
-	if l.Path = find(bin, name); l.Path != "" {
+	if l.Path = start.Find(inside.Bin, name); l.Path != "" {
 		return l, nil
 	}
 	if l.Path, err = exec.LookPath(name); err != nil {
@@ -140,25 +145,6 @@ func (m *Machine) hasCommand(p project.Package, name string) bool {
 	return false
 }
 
-// find is the path of a program in a folder, or empty. A name with a folder in
-// it is not looked for.
-func find(bin, name string) string {
-	if strings.ContainsAny(name, `/\`) {
-		return ""
-	}
-	endings := []string{""}
-	if runtime.GOOS == "windows" {
-		endings = []string{".exe", ".bat", ".cmd", ""}
-	}
-	for _, ending := range endings {
-		file := filepath.Join(bin, name+ending)
-		if info, err := os.Stat(file); err == nil && info.Mode().IsRegular() && (runtime.GOOS == "windows" || info.Mode()&0o111 != 0) {
-			return file
-		}
-	}
-	return ""
-}
-
 func scripts(bin string) []string {
 	entries, err := os.ReadDir(bin)
 	if err != nil {
@@ -166,55 +152,47 @@ func scripts(bin string) []string {
 	}
 	var names []string
 	for _, e := range entries {
-		if find(bin, e.Name()) != "" {
+		if start.Find(bin, e.Name()) != "" {
 			names = append(names, strings.TrimSuffix(e.Name(), ".exe"))
 		}
 	}
 	return names
 }
 
-// insideEnvironment is the environment as activation would make it. Sealed off,
-// it also shuts out what Python takes from elsewhere: PYTHONPATH, and the user's
-// own packages.
-func (m *Machine) insideEnvironment(j *jar.Jar) []string {
-	bin := j.Path(j.Layout().Scripts())
-	var env []string
-	sealed := m.SealedOff || m.Settings.SealedOff
-	if sealed {
-		env = append(env, "PYTHONNOUSERSITE=1")
+// inside is what a command finds around it in a jar.
+func (m *Machine) inside(j *jar.Jar) start.Inside {
+	in := start.Inside{Jar: j.Root, Bin: j.Path(j.Layout().Scripts()), Prompt: j.State.Prompt, SealedOff: m.SealedOff || m.Settings.SealedOff}
+	if runtime.GOOS == "linux" {
+		in.Libraries = j.LibraryPath()
 	}
-	path := ""
-	for _, v := range os.Environ() {
-		name, value, _ := strings.Cut(v, "=")
-		switch strings.ToUpper(name) {
-		case "PATH":
-			path = value
-		case "VIRTUAL_ENV", "VIRTUAL_ENV_PROMPT", "PYTHONHOME":
-		case "PYTHONPATH", "PYTHONNOUSERSITE", "PYTHONUSERBASE", "PYTHONSTARTUP":
-			if !sealed {
-				env = append(env, v)
-			}
-		default:
-			env = append(env, v)
-		}
-	}
-	if path != "" {
-		path = string(filepath.ListSeparator) + path
-	}
-	if more := j.LibraryPath(); len(more) > 0 && runtime.GOOS == "linux" {
-		env = withLibraries(env, more)
-	}
-	return append(env, "PATH="+bin+path, "VIRTUAL_ENV="+j.Root, "VIRTUAL_ENV_PROMPT="+j.State.Prompt)
+	return in
 }
 
-// withLibraries has the system's loader look in further folders, after those of the shell.
-func withLibraries(env, more []string) []string {
-	const name = "LD_LIBRARY_PATH="
-	for i, v := range env {
-		if rest, ok := strings.CutPrefix(v, name); ok && rest != "" {
-			env[i] = name + rest + ":" + strings.Join(more, ":")
-			return env
-		}
+// KeepStart keeps what a plain run in the folder of a project came to, for the next one
+// there; see package [start]. What cannot be kept is found out anew.
+func (m *Machine) KeepStart(l *Launch) {
+	if l.Jar != filepath.Join(m.Dir, place.JarFolder) || filepath.Dir(l.Path) != l.inside.Bin {
+		return
 	}
-	return append(env, name+strings.Join(more, ":"))
+	j, err := jar.Open(l.Jar)
+	if err != nil {
+		return
+	}
+	base, err := j.Base()
+	if err != nil {
+		return
+	}
+	s := &start.Start{Dir: m.Dir, Inside: l.inside, Python: j.Python(), Used: m.Known.File(j.ID())}
+	for _, dir := range []string{m.Dir, l.Jar} {
+		s.Marks = append(s.Marks, start.Mark{Kind: start.Folder, Path: dir})
+	}
+	for _, file := range append(j.Deciding(), j.Python()) {
+		s.Marks = append(s.Marks, start.Mark{Kind: start.Itself, Path: file})
+	}
+	for _, file := range []string{j.Python(), base, m.Folders.Settings, settings.MachineFile()} {
+		s.Marks = append(s.Marks, start.Mark{Kind: start.Target, Path: file})
+	}
+	if text := s.Text(os.Environ()); text != "" {
+		_ = atomicfile.Cache(start.File(m.Folders.Cache, m.Dir), []byte(text))
+	}
 }

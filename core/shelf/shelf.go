@@ -75,7 +75,8 @@ func (e knownEntry) known(id string) Known {
 	return Known{ID: id, Root: string(e.Root), Made: e.Made, expected: e.Expected, marks: e.marks}
 }
 
-func (l List) file(id string) string { return filepath.Join(l.Dir, id+".json") }
+// File is the file of a jar, by its identity.
+func (l List) File(id string) string { return filepath.Join(l.Dir, id+".json") }
 
 // See notes that a jar was used where it stands. A list that cannot be written loses
 // the note and no more. What is not trusted is not to be seen: it gets an identity of
@@ -87,7 +88,7 @@ func (l List) See(j *jar.Jar) {
 	id := j.ID()
 	if have, err := l.read(id); err == nil && sameJar(have.Root, j.Root) && !have.toBeMarked(j.Root) {
 		now := time.Now()
-		_ = os.Chtimes(l.file(id), now, now)
+		_ = os.Chtimes(l.File(id), now, now)
 		return
 	}
 	_ = change(l.Dir, func() error {
@@ -197,11 +198,11 @@ func (l List) read(id string) (Known, error) {
 		return k, fs.ErrNotExist
 	}
 	var e knownEntry
-	if err := readSmall(l.file(id), &e); err != nil {
+	if err := readSmall(l.File(id), &e); err != nil {
 		return k, err
 	}
 	k = e.known(id)
-	if info, err := os.Stat(l.file(id)); err == nil {
+	if info, err := os.Stat(l.File(id)); err == nil {
 		k.Used = info.ModTime()
 	}
 	return k, nil
@@ -212,7 +213,7 @@ func (l List) write(id string, k Known) error {
 	if err != nil {
 		return err
 	}
-	return atomicfile.Write(l.file(id), append(data, '\n'), atomicfile.Options{Temporary: l.Temporary})
+	return atomicfile.Write(l.File(id), append(data, '\n'), atomicfile.Options{Temporary: l.Temporary})
 }
 
 // change makes one change of a list, alone: what was read before it still holds.
@@ -325,7 +326,7 @@ func idsIn(dir string) ([]string, error) {
 // Forget takes a jar off the list.
 func (l List) Forget(id string) error {
 	return change(l.Dir, func() error {
-		err := os.Remove(l.file(id))
+		err := os.Remove(l.File(id))
 		if errors.Is(err, fs.ErrNotExist) {
 			return nil
 		}

@@ -1,0 +1,164 @@
+// Package start keeps what a plain "run" in a folder came to: which jar it found, and
+// every file and variable that had a say in that. While all of them are as they were,
+// the next one there starts its command before the rest of the program is made ready,
+// which takes longer than all that "run" does.
+//
+// It imports nothing but os, strconv, syscall and time, so that a package that calls
+// [Start.Launch] in its init function comes before all that takes long.
+package start
+
+import (
+	"errors"
+	"os"
+	"strconv"
+	"time"
+)
+
+// format is the first line of a file; another program's is passed over.
+const format = "glassjar start 1"
+
+// Start is what a run in the folder Dir came to.
+type Start struct {
+	// Dir is where the user stood, an absolute path.
+	Dir string
+	// Inside is what the command finds around it.
+	Inside Inside
+	// Python is the jar's interpreter, for a command that is a Python file.
+	Python string
+	// Used is the file whose time tells when the jar was last used; what stands in it has
+	// a say as well.
+	Used string
+	// Marks are the files and folders that had a say, as they were.
+	Marks []Mark
+
+	content, variables string // of Used, and of the variables that have a say
+}
+
+// Launch is the program for a command line, or empty where all is not as it was or the
+// command is not one of the jar's own.
+func (s *Start) Launch(command []string, environ []string) (program string, args, env []string) {
+	if variables, ok := variables(environ); !ok || variables != s.variables {
+		return "", nil, nil
+	}
+	for _, m := range s.Marks {
+		if m.now() != m.was {
+			return "", nil, nil
+		}
+	}
+	if content, err := contents(s.Used); err != nil || content != s.content {
+		return "", nil, nil
+	}
+	name := command[0]
+	if IsScript(name) {
+		if info, err := os.Stat(name); err == nil && info.Mode().IsRegular() {
+			return s.Python, append([]string{"python"}, command...), s.Inside.Environment(environ)
+		}
+	}
+	if program = Find(s.Inside.Bin, name); program == "" {
+		return "", nil, nil
+	}
+	return program, command, s.Inside.Environment(environ)
+}
+
+// IsScript reports whether a command is a file that the jar's interpreter runs.
+func IsScript(name string) bool { return len(name) >= 3 && name[len(name)-3:] == ".py" }
+
+// NoteUse sets the time at which the jar was last used.
+func (s *Start) NoteUse() {
+	now := time.Now()
+	_ = os.Chtimes(s.Used, now, now) // it is only a date for lists
+}
+
+// deciding are the variables that say where settings, notes and jars are.
+var deciding = [...]string{"GLASSJAR_HOME", "HOME", "XDG_CACHE_HOME", "XDG_CONFIG_HOME", "XDG_DATA_HOME", "XDG_STATE_HOME"}
+
+// variables are those that have a say, as one text. ok is false where there is one that
+// changes more than places.
+func variables(environ []string) (text string, ok bool) {
+	values := [len(deciding)]string{}
+	for _, v := range environ {
+		name, _ := cut(v)
+		known := false
+		for i, d := range deciding {
+			if name == d {
+				values[i], known = v, true
+			}
+		}
+		if name == "VIRTUAL_ENV" || len(name) > 9 && name[:9] == "GLASSJAR_" && !known {
+			return "", false
+		}
+	}
+	for _, v := range values {
+		text += v + "\x00"
+	}
+	return text, true
+}
+
+func cut(v string) (name, value string) {
+	for i := range len(v) {
+		if v[i] == '=' {
+			return v[:i], v[i+1:]
+		}
+	}
+	return v, ""
+}
+
+// Read reads what was kept for a folder. cache is the program's folder for what can be
+// made anew; a file in it that others may write to is none of ours.
+func Read(cache, dir string) (*Start, error) {
+	file := File(cache, dir)
+	if !own(file) {
+		return nil, errNotOurs
+	}
+	text, err := contents(file)
+	if err != nil {
+		return nil, err
+	}
+	s := &Start{}
+	if !s.parse(text) || s.Dir != dir {
+		return nil, errNotOurs
+	}
+	return s, nil
+}
+
+// Text is what [Read] understands, to be kept at [File]; empty where it would be of no
+// use: a variable that changes more than places is set, or a file has changed so lately
+// that another change might not show in its times.
+func (s *Start) Text(environ []string) string {
+	var ok bool
+	if s.variables, ok = variables(environ); !ok {
+		return ""
+	}
+	var err error
+	if s.content, err = contents(s.Used); err != nil {
+		return ""
+	}
+	for i, m := range s.Marks {
+		if s.Marks[i].was = m.now(); m.fresh() {
+			return ""
+		}
+	}
+	return s.text()
+}
+
+var errNotOurs = errors.New("not a file of this program's, or of another folder")
+
+// File is where that of a folder is kept: named by a hash, since the folder stands in it too.
+func File(cache, dir string) string {
+	sum := uint64(14695981039346656037) // FNV-1a
+	for i := range len(dir) {
+		sum = (sum ^ uint64(dir[i])) * 1099511628211
+	}
+	return cache + "/" + Cached + "/" + strconv.FormatUint(sum, 16)
+}
+
+// Cached is the folder of these files within the cache.
+const Cached = "starts"
+
+// Plain is the command of "run CMD [ARG...]" without an option.
+func Plain(args []string) (command []string, ok bool) {
+	if len(args) < 3 || args[1] != "run" || args[2] == "" || args[2][0] == '-' {
+		return nil, false
+	}
+	return args[2:], true
+}

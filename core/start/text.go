@@ -1,0 +1,80 @@
+package start
+
+import "strconv"
+
+// text is a Start as it is kept: a line for each thing, its parts as Go's quoted texts,
+// which have neither spaces' nor line ends' meaning in them.
+func (s *Start) text() string {
+	t := line(format)
+	t += line("dir", s.Dir) + line("variables", s.variables) + line("used", s.Used, s.content)
+	t += line("jar", s.Inside.Jar, s.Inside.Bin, s.Inside.Prompt, s.Python)
+	t += line("sealed", strconv.FormatBool(s.Inside.SealedOff))
+	for _, dir := range s.Inside.Libraries {
+		t += line("library", dir)
+	}
+	for _, m := range s.Marks {
+		t += line("mark", strconv.Itoa(int(m.Kind)), m.Path, m.was)
+	}
+	return t + line("end")
+}
+
+func line(parts ...string) (t string) {
+	for i, p := range parts {
+		if i > 0 {
+			t += " "
+		}
+		t += strconv.Quote(p)
+	}
+	return t + "\n"
+}
+
+// parse reads that; it reports whether it is whole.
+func (s *Start) parse(text string) bool {
+	first, whole := true, false
+	for len(text) > 0 {
+		var p []string
+		for len(text) > 0 && text[0] != '\n' {
+			if text[0] == ' ' {
+				text = text[1:]
+			}
+			quoted, err := strconv.QuotedPrefix(text)
+			if err != nil {
+				return false
+			}
+			part, err := strconv.Unquote(quoted)
+			if err != nil {
+				return false
+			}
+			p, text = append(p, part), text[len(quoted):]
+		}
+		if len(text) == 0 || first != (len(p) == 1 && p[0] == format) {
+			return false
+		}
+		first, text = false, text[1:]
+		switch {
+		case len(p) == 1 && p[0] == "end":
+			whole = text == ""
+		case len(p) == 2 && p[0] == "dir":
+			s.Dir = p[1]
+		case len(p) == 2 && p[0] == "variables":
+			s.variables = p[1]
+		case len(p) == 3 && p[0] == "used":
+			s.Used, s.content = p[1], p[2]
+		case len(p) == 5 && p[0] == "jar":
+			s.Inside.Jar, s.Inside.Bin, s.Inside.Prompt, s.Python = p[1], p[2], p[3], p[4]
+		case len(p) == 2 && p[0] == "sealed":
+			s.Inside.SealedOff = p[1] == "true"
+		case len(p) == 2 && p[0] == "library":
+			s.Inside.Libraries = append(s.Inside.Libraries, p[1])
+		case len(p) == 4 && p[0] == "mark":
+			kind, err := strconv.Atoi(p[1])
+			if err != nil {
+				return false
+			}
+			s.Marks = append(s.Marks, Mark{Kind: Kind(kind), Path: p[2], was: p[3]})
+		case len(p) != 1 || p[0] != format:
+			return false
+		}
+	}
+	return whole
+}

@@ -1,0 +1,136 @@
+package e2e
+
+import (
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"strconv"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// startGround is a project with a jar, in which what a plain run came to is kept.
+type startGround struct {
+	*terminal
+	trace string
+}
+
+func newStartGround(t *testing.T) *startGround {
+	if _, err := exec.LookPath("strace"); err != nil {
+		t.Skip("strace is not installed")
+	}
+	g := &startGround{newTerminal(t, realPath(t, t.TempDir())), filepath.Join(t.TempDir(), "trace")}
+	g.output("glassjar", "settings", "bytecode", "off")
+	g.output("glassjar", "create")
+	g.write("ask.py", "import os, sys\nprint(sys.prefix, sys.argv[1:], os.environ.get('PYTHONNOUSERSITE'))\n")
+	g.write(".jar/bin/press-now", "#!/bin/sh\necho pressed\n")
+	time.Sleep(100 * time.Millisecond) // what has just been made may change once more within a tick
+	return g
+}
+
+func (g *startGround) write(path, text string) {
+	require.NoError(g.t, os.WriteFile(filepath.Join(g.dir, path), []byte(text), 0o755))
+}
+
+// looked runs a command in the jar and gives what it printed, and the paths that the
+// program named to the system before it started it.
+func (g *startGround) looked(command ...string) (out string, files []string) {
+	out, _ = g.try("strace", append([]string{"-f", "-o", g.trace, "-e", "trace=%file", filepath.Join(built, "glassjar"), "run"}, command...)...)
+	data, err := os.ReadFile(g.trace)
+	require.NoError(g.t, err)
+	before, _, _ := strings.Cut(string(data), `execve("`+g.dir+"/.jar/bin/")
+	for _, m := range pathOfCall.FindAllStringSubmatch(before, -1) {
+		files = append(files, m[1])
+	}
+	return out, files
+}
+
+var pathOfCall = regexp.MustCompile(`\d+ +\w+\([^"]*"([^"]+)"`)
+
+// whole reports whether the whole program was at work: only it asks where the system has
+// the user's folders.
+func (g *startGround) whole() bool {
+	data, err := os.ReadFile(g.trace)
+	require.NoError(g.t, err)
+	return strings.Contains(string(data), "user-dirs.dirs")
+}
+
+func (g *startGround) kept() string {
+	data, err := exec.Command("sh", "-c", "cat "+g.home()+"/.cache/glassjar/starts/*").Output()
+	if err != nil {
+		return ""
+	}
+	return string(data)
+}
+
+// A plain run that came to the same a moment ago starts its command at once. What is
+// kept for that is all that the whole program looks at.
+func TestKeptStart(t *testing.T) {
+	g := newStartGround(t)
+	out, files := g.looked("ask.py", "a", "--b")
+	require.True(t, g.whole())
+	assert.Contains(t, out, g.dir+"/.jar ['a', '--b'] None")
+	text := g.kept()
+	outside := regexp.MustCompile(`^/(proc|sys|dev|etc/ld|lib|usr/lib)|/user-dirs\.dirs$|/\.cache/|\.so[.\d]*$|/glassjar$|ask\.py$`)
+	for _, file := range files {
+		if !strings.HasPrefix(g.dir, file+"/") { // folders on the way have no say: the last one is known by its number
+			assert.True(t, outside.MatchString(file) || strings.Contains(text, strconv.Quote(file)), "%s was looked at and is not kept", file)
+		}
+	}
+	again, _ := g.looked("ask.py", "a", "--b")
+	assert.False(t, g.whole())
+	assert.Equal(t, out, again)
+	out, _ = g.looked("press-now")
+	assert.False(t, g.whole())
+	assert.Equal(t, "pressed\n", out)
+	out, _ = g.looked("press-nwo")
+	assert.Contains(t, out, "did you mean press-now")
+	g.output("sh", "-c", "mkdir deep && cd deep && glassjar run ../ask.py")
+}
+
+// Once anything that had a say is not as it was, the whole program does the work.
+func TestKeptStartGivesWay(t *testing.T) {
+	shell := func(line string) func(g *startGround) {
+		return func(g *startGround) { g.output("sh", "-c", line) }
+	}
+	const stranger = "was not made here for you"
+	for name, c := range map[string]struct {
+		change func(g *startGround)
+		want   string // in what "run ask.py" prints
+	}{
+		"a setting":               {shell("glassjar settings sealed-off true"), "[] 1"},
+		"the jar's state":         {shell("touch -d 2021-01-01 .jar/glassjar/jar.json"), "[] None"},
+		"packages":                {shell("glassjar install -q press-schedule"), "[] None"},
+		"the interpreter's link":  {shell("ln -sfn /bin/echo .jar/bin/python"), stranger},
+		"its configuration":       {shell("echo home = /usr/bin > .jar/pyvenv.cfg"), stranger},
+		"trust":                   {shell("glassjar trust --withdraw"), stranger},
+		"a copy in its place":     {shell("cp -a .jar other && rm -r .jar && mv other .jar"), stranger},
+		"a change, cut off":       {shell(": > .jar/glassjar/journal.txt"), "is damaged"},
+		"no jar any more":         {shell("glassjar discard .jar --yes"), "glassjar create"},
+		"the note is another's":   {shell("sed -i s,$PWD,/nowhere, ~/.cache/glassjar/starts/*"), "[] None"},
+		"the note is everybody's": {shell("chmod go+w ~/.cache/glassjar/starts/*"), "[] None"},
+		"half a note":             {shell("truncate -s 300 ~/.cache/glassjar/starts/*"), "[] None"},
+		"another home":            {func(g *startGround) { g.env[0] = "HOME=" + g.t.TempDir() }, stranger},
+		"another active jar": {func(g *startGround) {
+			g.output("glassjar", "create", "tools")
+			g.env = append(g.env, "VIRTUAL_ENV="+g.home()+"/.local/share/glassjar/shelf/tools")
+		}, "two jars are in question"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			g := newStartGround(t)
+			g.looked("ask.py")
+			g.looked("ask.py")
+			require.False(t, g.whole())
+			c.change(g)
+			out, _ := g.looked("ask.py")
+			assert.True(t, g.whole())
+			assert.Contains(t, out, c.want)
+		})
+	}
+}
