@@ -193,7 +193,7 @@ func (s *Screen) pythonWords(err error) (Message, bool) {
 		return notOffered(offer), true
 	case errors.As(err, &absent):
 		return Message{What: absent.Error(), Reasons: []string{absent.Offer.File + ", from " + absent.Offer.From(), "it would be started here, so that somebody has to say yes to it"},
-			Try: []string{"fetch it: the same command with --yes", "or take another: --python VERSION"}}, true
+			Try: []string{"fetch it: the same command with --yes", "or take another: glassjar recreate --python VERSION"}}, true
 	case errors.As(err, &hash):
 		return Message{What: "nobody tells the hash of " + s.Path(hash.File), Reasons: []string{"nothing is fetched that cannot be compared with a hash"},
 			Try: []string{"take it from whoever publishes the file: glassjar pythons fetch " + s.Path(hash.File) + " --sha256 HASH"}}, true

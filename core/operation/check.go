@@ -175,11 +175,37 @@ func (m *Machine) pythonFault(ctx context.Context, j *jar.Jar) string {
 	return ""
 }
 
+// pinnedIfGone is the interpreter that a jar's record pins, where the jar's own is gone.
+func (m *Machine) pinnedIfGone(ctx context.Context, at place.Place) (*interpreter.Interpreter, error) {
+	j, err := jar.Open(at.Root)
+	if err != nil {
+		return nil, err
+	}
+	if _, err := j.Base(); err == nil {
+		return nil, nil
+	}
+	record, err := project.ReadRecord(at.RecordFile)
+	if errors.Is(err, project.ErrNoRecord) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	return m.pinnedPython(ctx, record, nil)
+}
+
 // mend restores the distributions with faults from their package files, and
 // links the jar to its interpreter anew.
 func (m *Machine) mend(ctx context.Context, at place.Place) ([]string, error) {
 	p := newJob(at)
-	installed, survey, err := m.present(ctx, p, &project.Spec{}, "", true)
+	spec, err := readSpec(at)
+	if err != nil {
+		return nil, err
+	}
+	if p.pinned, err = m.pinnedIfGone(ctx, at); err != nil {
+		return nil, err
+	}
+	installed, survey, err := m.present(ctx, p, spec, "", true)
 	if err != nil {
 		return nil, err
 	}
@@ -188,10 +214,6 @@ func (m *Machine) mend(ctx context.Context, at place.Place) ([]string, error) {
 		return nil, err
 	}
 	moment, _, err := p.jar.LastMoment()
-	if err != nil {
-		return nil, err
-	}
-	spec, err := readSpec(at)
 	if err != nil {
 		return nil, err
 	}

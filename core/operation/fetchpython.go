@@ -2,7 +2,9 @@ package operation
 
 import (
 	"context"
+	"errors"
 	"io"
+	"io/fs"
 	"os"
 	"path/filepath"
 	"slices"
@@ -259,7 +261,15 @@ func (m *Machine) fetchOffer(ctx context.Context, o offered.Offer, given string)
 			return nil, err
 		}
 	}
-	out.Python, err = all.Add(ctx, tree, fetched.Python{File: o.File, From: o.From(), SHA256: sum, Size: size, Came: time.Now().UTC().Truncate(time.Second)}, m.Report)
+	add := func() error {
+		out.Python, err = all.Add(ctx, tree, fetched.Python{File: o.File, From: o.From(), SHA256: sum, Size: size, Came: time.Now().UTC().Truncate(time.Second)}, m.Report)
+		return err
+	}
+	if err = add(); ok && errors.Is(err, fs.ErrNotExist) { // not all of it is in the store any more
+		if tree, err = m.unpackPython(ctx, all, o, sum, &size, out); err == nil {
+			err = add()
+		}
+	}
 	if err != nil {
 		return nil, err
 	}

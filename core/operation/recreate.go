@@ -277,7 +277,7 @@ func (m *Machine) replacement(ctx context.Context, j *jar.Jar, spec *project.Spe
 	found, passed, ok := m.finder().First(ctx, func(in interpreter.Interpreter) bool { return standsFor(j, in) })
 	if !ok {
 		all, _ := m.finder().All(ctx)
-		none := &NoPythonError{Wish: fmt.Sprintf("%d.%d, as the jar was made with", want.Major, want.Minor), From: "the jar", Found: all, PassedOver: passed}
+		none := &NoPythonError{Wish: fmt.Sprintf("%d.%d, as the jar was made with", want.Major, want.Minor), From: "the jar, whose own is gone", Found: all, PassedOver: passed}
 		text := fmt.Sprintf("%s%d.%d", want.Implementation, want.Major, want.Minor)
 		if want.FreeThreaded {
 			text += "t"

@@ -2,6 +2,7 @@ package operation
 
 import (
 	"context"
+	"errors"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -11,6 +12,7 @@ import (
 
 	"glassjar/core/atomicfile"
 	"glassjar/core/catalog"
+	"glassjar/core/interpreter"
 	"glassjar/core/jar"
 	"glassjar/core/near"
 	"glassjar/core/place"
@@ -57,8 +59,13 @@ func (m *Machine) Run(ctx context.Context, ref string, command []string) (*Launc
 	if err != nil {
 		return nil, err
 	}
-	if _, err := j.Base(); err != nil {
-		return nil, err
+	if _, gone := j.Base(); gone != nil {
+		if err := m.bringBase(ctx, at, j, gone); err != nil {
+			return nil, err
+		}
+		if j, err = m.open(at); err != nil {
+			return nil, err
+		}
 	}
 	inside := m.inside(j)
 	l := &Launch{Jar: j.Root, Env: inside.Environment(os.Environ()), Args: append([]string(nil), command...), inside: inside}
@@ -80,6 +87,29 @@ func (m *Machine) Run(ctx context.Context, ref string, command []string) (*Launc
 		l.Path = abs
 	}
 	return l, nil
+}
+
+// bringBase has the Python of a jar that is gone fetched, where one like it can be had and the
+// user or the settings say so, and the jar linked to it. Where the machine has one like it,
+// that is left to the user, and the error is the one that told that the jar's own is gone.
+func (m *Machine) bringBase(ctx context.Context, at place.Place, j *jar.Jar, gone error) error {
+	if m.NoHints {
+		return gone
+	}
+	if _, _, here := m.finder().First(ctx, func(in interpreter.Interpreter) bool { return standsFor(j, in) }); here {
+		return gone
+	}
+	release, err := m.hold(ctx, at)
+	if err != nil {
+		return err
+	}
+	defer release()
+	_, err = m.mend(ctx, at)
+	var none *NoPythonError
+	if errors.As(err, &none) && none.Offer == nil && none.Looking == nil {
+		return gone
+	}
+	return err
 }
 
 // noCommand says what is near, and which distributions would bring the command.

@@ -4,7 +4,6 @@ import (
 	"archive/tar"
 	"archive/zip"
 	"compress/bzip2"
-	"compress/gzip"
 	"context"
 	"errors"
 	"io"
@@ -14,6 +13,8 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+
+	"github.com/klauspost/compress/gzip"
 
 	"glassjar/core/limits"
 )

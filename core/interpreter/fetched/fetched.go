@@ -18,7 +18,6 @@ import (
 	"fmt"
 	"io/fs"
 	"os"
-	"path"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -284,27 +283,12 @@ func (c *Collection) start(ctx context.Context, temp string, name portable.Name,
 
 // fill puts the files of a tree into a new folder.
 func (c *Collection) fill(ctx context.Context, t *store.Tree, root string, told progress.Sink) error {
-	placer := &store.Placer{Store: c.Store, Way: c.Way}
-	defer placer.Close()
-	byFolder := map[string][]store.Pair{}
+	files := folders{}
 	for _, m := range t.Members {
-		name := strings.TrimPrefix(m.Key, keyed)
-		byFolder[path.Dir(name)] = append(byFolder[path.Dir(name)], store.Pair{From: t.Path(m), Name: path.Base(name)})
+		files.add(strings.TrimPrefix(m.Key, keyed), store.Pair{From: t.Path(m)})
 	}
-	n := int64(0)
-	for dir, list := range byFolder {
-		if err := ctx.Err(); err != nil {
-			return err
-		}
-		at := filepath.Join(root, filepath.FromSlash(dir))
-		if err := os.MkdirAll(at, 0o755); err != nil {
-			return err
-		}
-		if err := placer.PlaceIn(at, list); err != nil {
-			return err
-		}
-		n += int64(len(list))
-		told.Tell(progress.Event{Stage: "putting files in place", Done: n, Total: int64(len(t.Members))})
+	if _, err := c.place(ctx, files, root, told); err != nil {
+		return err
 	}
 	for _, l := range linksOf(t) {
 		at := filepath.Join(root, filepath.FromSlash(l.Path))

@@ -6,13 +6,16 @@ import (
 	"io"
 	"io/fs"
 	"os"
+	"path"
 	"path/filepath"
+	"runtime"
 	"slices"
 	"strings"
 	"sync/atomic"
 
 	"glassjar/core/bytecode"
 	"glassjar/core/digest"
+	"glassjar/core/guard"
 	"glassjar/core/interpreter"
 	"glassjar/core/interpreter/portable"
 	"glassjar/core/progress"
@@ -24,7 +27,7 @@ const keyed = "python/"
 
 // Unpack brings the files of an opened archive into the store, unless they are there.
 func (c *Collection) Unpack(ctx context.Context, a *portable.Archive, sum string) (*store.Tree, error) {
-	if t, ok := c.Tree(sum); ok {
+	if t, ok := c.Tree(sum); ok && whole(t) {
 		return t, nil
 	}
 	sources := make([]store.Source, len(a.Files))
@@ -54,18 +57,19 @@ func copyChecked(to io.Writer, file string, f portable.File) error {
 	return nil
 }
 
-// Tree is that of a file that was unpacked, if all of it is in the store.
+// Tree is that of a file that was unpacked. Whether all of its files are still in the store is
+// seen when they are put in place.
 func (c *Collection) Tree(sum string) (*store.Tree, bool) {
 	t, ok := c.Store.Tree(sum)
-	if !ok || t.Fact("program") == "" {
-		return nil, false
-	}
-	for _, m := range t.Members {
-		if _, err := os.Lstat(t.Path(m)); err != nil {
-			return nil, false
-		}
-	}
-	return t, true
+	return t, ok && t.Fact("program") != ""
+}
+
+// whole reports whether all files of a tree are in the store.
+func whole(t *store.Tree) bool {
+	return !slices.ContainsFunc(t.Members, func(m store.Member) bool {
+		_, err := os.Lstat(t.Path(m))
+		return err != nil
+	})
 }
 
 func linksOf(t *store.Tree) (out []portable.Link) {
@@ -87,41 +91,80 @@ func isModule(name string) bool {
 // compile has the library of a Python compiled into the store, once for all Pythons with the
 // same bytecode, and puts the bytecode beside the modules.
 func (c *Collection) compile(ctx context.Context, t *store.Tree, s Started, program, root string, told progress.Sink) error {
-	kind := s.Kind
-	if kind == "" {
+	if s.Kind == "" {
 		return nil
 	}
-	pool := &bytecode.Pool{Python: program, Kind: kind, Store: c.Store}
+	missing, err := c.placeBytecode(ctx, t, s, root, func(string) bool { return true }, told)
+	if err != nil || missing == 0 {
+		return err
+	}
+	sources := c.Store.ToCompile(s.Kind, t, func(m store.Member) bool { return isModule(m.Key) })
+	if len(sources) == 0 {
+		return nil // Python can make nothing of what is missing
+	}
+	pool := &bytecode.Pool{Python: program, Kind: s.Kind, Store: c.Store}
 	defer pool.Close()
-	sources := c.Store.ToCompile(kind, t, func(m store.Member) bool { return isModule(m.Key) })
 	total := int64(len(sources))
 	var done atomic.Int64
-	err := pool.Compile(ctx, sources, func() {
+	err = pool.Compile(ctx, sources, func() {
 		told.Tell(progress.Event{Stage: "compiling modules", Done: done.Add(1), Total: total})
 	})
 	if err != nil {
 		return err
 	}
-	placer := &store.Placer{Store: c.Store, Way: c.Way}
-	defer placer.Close()
+	_, err = c.placeBytecode(ctx, t, s, root, func(sum string) bool { return sources[sum] != "" }, told)
+	return err
+}
+
+// placeBytecode puts the bytecode of modules, by their hashes, beside them, and tells how much
+// is not in the store.
+func (c *Collection) placeBytecode(ctx context.Context, t *store.Tree, s Started, root string, of func(sum string) bool, told progress.Sink) (missing int, err error) {
+	files := folders{}
 	for _, m := range t.Members {
-		name := strings.TrimPrefix(m.Key, keyed)
-		if !isModule(m.Key) {
-			continue
-		}
-		from := c.Store.BytecodePath(kind, m.SHA256)
-		to := filepath.Join(root, filepath.FromSlash(interpreter.CompiledName(name, s.CacheTag)))
-		if _, err := os.Lstat(from); err != nil {
-			continue // Python can make nothing of that module
-		}
-		if err := os.MkdirAll(filepath.Dir(to), 0o755); err != nil {
-			return err
-		}
-		if err := placer.Place(from, to); err != nil && !errors.Is(err, fs.ErrExist) {
-			return err
+		if isModule(m.Key) && of(m.SHA256) {
+			name := interpreter.CompiledName(strings.TrimPrefix(m.Key, keyed), s.CacheTag)
+			files.add(name, store.Pair{From: c.Store.BytecodePath(s.Kind, m.SHA256), Optional: true})
 		}
 	}
-	return nil
+	return c.place(ctx, files, root, told)
+}
+
+// folders are files of the store, by the folder in which each gets its name.
+type folders map[string][]store.Pair
+
+// add adds a file that gets a path, with '/'.
+func (f folders) add(name string, from store.Pair) {
+	from.Name = path.Base(name)
+	f[path.Dir(name)] = append(f[path.Dir(name)], from)
+}
+
+// place puts files into a folder, and tells how many optional ones are not in the store. Making
+// a name is work that the system does in parallel.
+func (c *Collection) place(ctx context.Context, files folders, root string, told progress.Sink) (missing int, err error) {
+	placer := &store.Placer{Store: c.Store, Way: c.Way}
+	defer placer.Close()
+	total := int64(0)
+	for _, list := range files {
+		total += int64(len(list))
+	}
+	var done atomic.Int64
+	group := guard.New()
+	group.SetLimit(runtime.NumCPU())
+	for dir, list := range files {
+		group.Go(func() error {
+			if err := ctx.Err(); err != nil {
+				return err
+			}
+			at := filepath.Join(root, filepath.FromSlash(dir))
+			if err := os.MkdirAll(at, 0o755); err != nil {
+				return err
+			}
+			told.Tell(progress.Event{Stage: "putting files in place", Done: done.Add(int64(len(list))), Total: total})
+			return placer.PlaceIn(at, list)
+		})
+	}
+	err = group.Wait()
+	return placer.Left(), err
 }
 
 // Fault is one file of a Python that is not what it was.

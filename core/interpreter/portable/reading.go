@@ -3,7 +3,6 @@ package portable
 import (
 	"archive/tar"
 	"archive/zip"
-	"compress/gzip"
 	"context"
 	"errors"
 	"io"
@@ -11,6 +10,7 @@ import (
 	"os"
 	"strings"
 
+	"github.com/klauspost/compress/gzip" // faster than the standard library's
 	"github.com/klauspost/compress/zstd"
 	"github.com/ulikunitz/xz"
 
