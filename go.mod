@@ -12,6 +12,7 @@ require (
 	github.com/go-json-experiment/json v1.27.2
 	github.com/gofrs/flock v0.13.2
 	github.com/hashicorp/go-retryablehttp v0.7.8
+	github.com/hiddeco/sshsig v0.2.0
 	github.com/jdx/go-netrc v1.0.0
 	github.com/klauspost/compress v1.20.4
 	github.com/landlock-lsm/go-landlock v0.11.2
@@ -27,6 +28,7 @@ require (
 	github.com/tailscale/hujson v0.0.0-20260727124030-b80ff77dac4f
 	github.com/ulikunitz/xz v0.5.17
 	github.com/zalando/go-keyring v0.2.8
+	golang.org/x/crypto v0.59.0
 	golang.org/x/net v0.62.0
 	golang.org/x/sync v0.25.0
 	golang.org/x/sys v0.50.0

@@ -18,6 +18,7 @@ import (
 	"strings"
 	"syscall"
 
+	"github.com/charmbracelet/x/term"
 	"github.com/spf13/cobra"
 
 	"glassjar/cli/view"
@@ -295,7 +296,7 @@ func (a *app) prepare(cmd *cobra.Command, args []string) error {
 	a.machine.Command, a.machine.NoWait = typedWords(a.typed), a.noWait
 	a.machine.Waits = func(jar string) { a.screen.Note("waiting: another command is at work on " + a.screen.Jar(jar)) }
 	if a.canAsk() {
-		a.machine.AskTrust, a.machine.AskBuild, a.machine.AskPython = a.askTrust, a.askBuild, a.askPython
+		a.machine.AskTrust, a.machine.AskBuild, a.machine.AskPython, a.machine.AskPassphrase = a.askTrust, a.askBuild, a.askPython, a.askPassphrase
 	}
 	for _, name := range a.build {
 		if !requirement.ValidName(name) {
@@ -357,6 +358,13 @@ func (a *app) canAsk() bool {
 func (a *app) askBuild(q operation.BuildQuestion) (bool, error) {
 	a.screen.BuildQuestion(q)
 	return a.ask("build it?")
+}
+
+// askPassphrase asks for the passphrase of a key, which is not shown.
+func (a *app) askPassphrase(file string) ([]byte, error) {
+	fmt.Fprintf(a.err, "passphrase of %s: ", a.screen.Path(file))
+	defer fmt.Fprintln(a.err)
+	return term.ReadPassword(a.in.(*os.File).Fd())
 }
 
 // buildFlag is the flag by which a command says yes to building.

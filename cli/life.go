@@ -156,6 +156,7 @@ when each was last used, and how it is.`,
 func (a *app) sealCommand() *cobra.Command {
 	var opt operation.SealOptions
 	var check bool
+	var signedBy string
 	cmd := &cobra.Command{
 		Use: "seal FILE|oci://HOST/NAME:TAG", GroupID: "record", Short: "one file, or artifact, with the record and every package file it names",
 		Long: `Writes a zip with the record and the package files, for a machine without a
@@ -166,13 +167,16 @@ verified, byte for byte.`,
 		Example: "  glassjar seal press.zip\n  glassjar seal press.zip --target linux-x86_64\n  glassjar seal press.zip --check\n  glassjar seal oci://registry.example/press:1.0",
 		Args:    exactly("the file to write, or oci://HOST/NAME:TAG"),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			for _, other := range []string{"target", "built"} {
+			if err := with(cmd, "signed-by", "check"); err != nil {
+				return err
+			}
+			for _, other := range []string{"target", "built", "sign"} {
 				if err := oneOf(cmd, "check", other); err != nil {
 					return err
 				}
 			}
 			if check {
-				s, err := a.machine.CheckSealed(cmd.Context(), args[0])
+				s, err := a.machine.CheckSealed(cmd.Context(), args[0], signedBy)
 				if err == nil && len(s.Faults) > 0 {
 					a.exit = view.ExitIntegrity
 				}
@@ -185,7 +189,9 @@ verified, byte for byte.`,
 	}
 	cmd.Flags().StringArrayVar(&opt.Targets, "target", nil, "only for this target, such as linux-x86_64; may be repeated")
 	cmd.Flags().BoolVar(&opt.Built, "built", false, "take along what was built from source on this machine")
+	cmd.Flags().StringVar(&opt.Sign, "sign", "", "sign the record in it with the SSH `KEY` in this file")
 	cmd.Flags().BoolVar(&check, "check", false, "verify a sealed jar, byte for byte")
+	cmd.Flags().StringVar(&signedBy, "signed-by", "", "with --check: somebody in this `FILE` of signers must have signed it")
 	return cmd
 }
 

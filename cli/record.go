@@ -23,11 +23,11 @@ jar that was filled by hand, or a CycloneDX bill of materials.`,
 		Args:    atMost(0),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			opt.Jar = a.jar
-			if err := errors.Join(with(cmd, "to", "as"), oneOf(cmd, "check", "to")); err != nil {
+			if err := errors.Join(with(cmd, "to", "as"), oneOf(cmd, "check", "to"), oneOf(cmd, "check", "sign")); err != nil {
 				return err
 			}
 			if form != operation.AsLock || to != "" {
-				if err := errors.Join(oneOf(cmd, "as", "check"), oneOf(cmd, "as", "pre")); err != nil {
+				if err := errors.Join(oneOf(cmd, "as", "check"), oneOf(cmd, "as", "pre"), oneOf(cmd, "as", "sign")); err != nil {
 					return err
 				}
 				return a.export(cmd, form, to)
@@ -52,6 +52,7 @@ jar that was filled by hand, or a CycloneDX bill of materials.`,
 	cmd.Flags().StringVar(&to, "to", "", "with --as, write into this file")
 	cmd.Flags().BoolVar(&opt.Pre, "pre", false, "take pre-releases as well")
 	cmd.Flags().StringArrayVar(&opt.ReadAll, "every-wheel", nil, "read what every wheel of this distribution needs, where its index does not say")
+	cmd.Flags().StringVar(&opt.Sign, "sign", "", "sign it with the SSH `KEY` in this file, beside it")
 	cmd.Flags().BoolVar(&opt.Check, "check", false, "change nothing; exit with 1 if the record is not in step")
 	return cmd
 }
@@ -107,6 +108,7 @@ exactly what the record says. If it already is so, nothing is done.`,
 	cmd.Flags().StringVar(&opt.Python, "python", "", "the Python to use, for a jar that has to be made")
 	cmd.Flags().StringArrayVar(&opt.Groups, "group", nil, "install this dependency group too; may be repeated")
 	cmd.Flags().StringArrayVar(&opt.Extras, "extra", nil, "install this extra of the project too; may be repeated")
+	cmd.Flags().StringVar(&opt.SignedBy, "signed-by", "", "somebody in this `FILE` of signers must have signed the record")
 	cmd.Flags().StringVar(&opt.From, "from", "", "follow this record, spec or plain list instead")
 	cmd.Flags().BoolVar(&opt.Lenient, "lenient", false, "with a plain list, take what is a requirement and tell what is left out")
 	cmd.Flags().StringVar(&opt.Target, "target", "", "show what another machine would get, such as windows-x86_64")

@@ -13,6 +13,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strings"
+	"sync"
 	"sync/atomic"
 	"testing"
 	"time"
@@ -24,13 +25,48 @@ import (
 // letsIn has one user, ida, with the password "cider" (bcrypt, as registries want it).
 const letsIn = "ida:$2y$05$azqeHWSECNocJtyp.CFeO.slQSab6iCR22palS.4fDFw/DACIRo1G\n"
 
+// engines are the programs of real registries: the one that the system has installed, and
+// version 3, which is built where its sources can be had and GLASSJAR_TEST_REGISTRY3 is set.
+var engines = sync.OnceValue(func() map[string]string {
+	out := map[string]string{}
+	if program, err := exec.LookPath("docker-registry"); err == nil {
+		out["the system's"] = program
+	}
+	if os.Getenv("GLASSJAR_TEST_REGISTRY3") != "" {
+		program := filepath.Join(built, "registry3")
+		cmd := exec.Command("go", "build", "-o", program, ".")
+		cmd.Dir, cmd.Env = "registry3", append(os.Environ(), "CGO_ENABLED=0", "GOFLAGS=")
+		if said, err := cmd.CombinedOutput(); err != nil {
+			panic(fmt.Sprintf("version 3 could not be built: %v\n%s", err, said))
+		}
+		out["version 3"] = program
+	}
+	return out
+})
+
+// startRegistries starts each engine that there is, and gives their addresses.
+func startRegistries(t *testing.T, guarded bool) map[string]string {
+	if len(engines()) == 0 {
+		t.Skip("no OCI registry is installed here")
+	}
+	out := map[string]string{}
+	for name, program := range engines() {
+		out[name] = startEngine(t, program, guarded)
+	}
+	return out
+}
+
 // startRegistry starts a real registry on a port of its own, and gives its address; with
 // guarded it lets ida in alone.
 func startRegistry(t *testing.T, guarded bool) string {
-	program, err := exec.LookPath("docker-registry")
-	if err != nil {
-		t.Skip("no OCI registry is installed here")
+	for _, program := range engines() {
+		return startEngine(t, program, guarded)
 	}
+	t.Skip("no OCI registry is installed here")
+	return ""
+}
+
+func startEngine(t *testing.T, program string, guarded bool) string {
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(t, err)
 	at := listener.Addr().String()
@@ -70,7 +106,12 @@ func (s *terminal) elsewhere() *terminal {
 
 // What is sealed into a registry is sent once, and comes back anywhere.
 func TestRegistry(t *testing.T) {
-	at := startRegistry(t, false)
+	for name, at := range startRegistries(t, false) {
+		t.Run(name, func(t *testing.T) { sealedIntoRegistry(t, at) })
+	}
+}
+
+func sealedIntoRegistry(t *testing.T, at string) {
 	s := sealedProject(t)
 	press := "oci://" + at + "/orchard/press"
 	first := s.output("glassjar", "seal", press+":1.0")
@@ -114,6 +155,46 @@ func TestRegistry(t *testing.T) {
 		require.Error(t, err, c.args)
 		assert.Equal(t, "exit status "+c.exit, err.Error(), "%v\n%s", c.args, out)
 		assert.Contains(t, out, c.says)
+	}
+}
+
+// A signature stands beside a sealed jar in the registry, which lists what refers to it or not,
+// and comes with it; others can add theirs.
+func TestRegistrySignatures(t *testing.T) {
+	if _, err := exec.LookPath("ssh-keygen"); err != nil {
+		t.Skip("there is no ssh-keygen")
+	}
+	for name, at := range startRegistries(t, false) {
+		t.Run(name, func(t *testing.T) {
+			s := sealedProject(t)
+			ref := "oci://" + at + "/orchard/signed:1.0"
+			for _, who := range []string{"perry", "quince"} {
+				s.output("ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", who)
+				s.output("sh", "-c", "echo \"$0@orchard.example $(cat $0.pub)\" >$0.signers", who)
+			}
+			s.output("glassjar", "seal", ref)
+			recreate := func(signers string) (string, error) {
+				return s.elsewhere().try("glassjar", "recreate", "--from", ref, "--signed-by", filepath.Join(s.dir, signers))
+			}
+			out, err := recreate("perry.signers")
+			require.Error(t, err)
+			assert.Contains(t, out, "it has no signature")
+			assert.Contains(t, s.output("glassjar", "seal", ref, "--sign", "perry"), "signed  with the key")
+			assert.Contains(t, s.output("glassjar", "seal", ref, "--sign", "perry"), "sent    0 blobs")
+			out, err = recreate("perry.signers")
+			require.NoError(t, err, out)
+			assert.Contains(t, out, "signed  by perry@orchard.example")
+			out, err = recreate("quince.signers")
+			require.Error(t, err)
+			assert.Contains(t, out, "its key is not listed")
+			s.output("glassjar", "seal", ref, "--sign", "quince")
+			for _, who := range []string{"perry", "quince"} {
+				out, err = recreate(who + ".signers")
+				require.NoError(t, err, out)
+				assert.Contains(t, out, "signed  by "+who)
+			}
+			assert.Contains(t, s.output("glassjar", "seal", ref, "--check", "--signed-by", "quince.signers"), "signed  by quince")
+		})
 	}
 }
 

@@ -24,6 +24,8 @@ type phrase struct {
 // cases has the words for what was asked for and cannot be meant.
 var cases = map[operation.Case]phrase{
 	operation.NoSuchTargets:         {why: "the record serves none of the targets {1}", try: "it serves {2}"},
+	operation.NoKey:                 {why: "there is no key at {1}", try: "name the file of a private key or, for one in the agent, of its public half"},
+	operation.NoSigners:             {why: "there is no file of signers at {1}", try: "a line for each: perry@orchard.example ssh-ed25519 AAAA..."},
 	operation.NoSealedJar:           {why: "{1} is not there", try: "name a sealed jar"},
 	operation.SealedLacks:           {why: "the sealed jar lacks {1}", try: "seal it anew, for this target: glassjar seal"},
 	operation.NoWord:                {why: `there is nothing to look for in "{1}"`, try: "name a word, as in glassjar search press"},
@@ -80,6 +82,7 @@ var remarks = map[operation.Remark]string{
 	operation.NoRecordOfPaths:    "no record is written here: {1} names package files by paths beside itself",
 	operation.FilesStay:          "the spec and the record of {1} stay as they are, and do not say what it is made from here",
 	operation.LineLeftOut:        "left out: {1}",
+	operation.SignatureGone:      "{1} was of the record before, and is gone: glassjar record --sign KEY",
 	operation.NotTrusted:         "the jar at {1} was not made here for you, or was changed since, so nothing of it is run: glassjar recreate makes it anew, glassjar trust takes it as it is",
 	operation.MakesWay:           "the jar that stands there was not made here for you, or was changed since; it makes way for the new one, and glassjar discard --undo brings it back where that is gone",
 	operation.PythonUpgraded:     "the Python of this jar is {1} now, and was {2} when it was made: glassjar recreate brings it in step",

@@ -30,6 +30,7 @@ import (
 	"glassjar/core/resolve"
 	"glassjar/core/settings"
 	"glassjar/core/shell"
+	"glassjar/core/signature"
 	"glassjar/core/source"
 	"glassjar/core/store"
 	"glassjar/core/target"
@@ -151,6 +152,7 @@ var exits = []exit{
 	is[*store.LostError](ExitIntegrity), is[*jar.DamagedJournalError](ExitIntegrity), value(metadata.ErrInvalid, ExitIntegrity), is[*version.ParseError](ExitIntegrity),
 
 	// The network, and those who answer there.
+	is[*signature.NotSignedError](ExitIntegrity), is[*signature.KeyError](ExitUsage), is[*signature.LineError](ExitUsage),
 	is[*registry.NotThereError](ExitNetwork), is[*registry.DeniedError](ExitNetwork),
 	is[*fetch.StatusError](ExitNetwork), is[*fetch.ProxyError](ExitNetwork), is[*fetch.CertificateError](ExitNetwork), is[*fetch.BusyError](ExitNetwork), is[*fetch.OfflineError](ExitNetwork), is[*fetch.InsecureError](ExitNetwork), is[*fetch.NetworkError](ExitNetwork),
 	is[*fetch.WholeError](ExitNetwork), is[*index.NotIndexError](ExitNetwork), value(fetch.ErrNoRanges, ExitNetwork),

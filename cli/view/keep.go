@@ -50,6 +50,7 @@ func (s *Screen) Recorded(r *operation.Recorded, check bool) {
 	if n := len(r.Assumed); n > 0 {
 		t.Line("assumed", s.Plain(Count(n, "package")), s.Faint("one wheel of each was read, such as "+r.Assumed[0].NeedsOf+": the index does not say whether the others need the same"))
 	}
+	s.signed(t, r.Signed)
 	s.passedOver(t, r.PassedOver)
 	if r.SampleOnly {
 		t.Line("", s.Faint(sampleOnly))

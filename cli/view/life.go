@@ -256,6 +256,7 @@ func (s *Screen) Sealed(x *operation.Sealed, check bool) {
 	if x.Digest != "" && !check {
 		t.Line("sent", s.Plain(Count(x.Sent, "blob")+", "+Bytes(x.SentBytes)), s.Faint("what the registry did not have"))
 	}
+	s.signed(t, x.Signed)
 	for _, f := range x.Faults {
 		t.Line("wrong", s.Bad(f))
 	}

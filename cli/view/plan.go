@@ -204,6 +204,7 @@ func (s *Screen) Outcome(o *operation.Outcome) {
 		return
 	}
 	t := s.Sheet()
+	s.signed(t, o.Signed)
 	for _, w := range o.Wrote {
 		t.Line("wrote", s.Plain(s.Path(w)))
 	}

@@ -45,6 +45,8 @@ type Outcome struct {
 	Took     time.Duration `json:"took_ns"`
 	Wrote    []string      `json:"wrote"`
 	Warnings []string      `json:"warnings"`
+	// Signed is there where somebody had to sign the record that was followed.
+	Signed *Signed `json:"signed,omitempty"`
 }
 
 func ofOutcome(v operation.Outcome) Outcome {
@@ -56,6 +58,7 @@ func ofOutcome(v operation.Outcome) Outcome {
 		Took:     v.Took,
 		Wrote:    v.Wrote,
 		Warnings: v.Warnings,
+		Signed:   pointer(v.Signed, ofSigned),
 	}
 }
 

@@ -2,6 +2,7 @@ package wire
 
 import (
 	"glassjar/core/operation"
+	"glassjar/core/signature"
 )
 
 // Labelled is a jar's fingerprint and what it covers.
@@ -99,6 +100,17 @@ type Recorded struct {
 	Left       []LeftOut    `json:"left_out"`
 	PassedOver []PassedOver `json:"files_passed_over"`
 	Assumed    []Assumed    `json:"assumed"`
+	Signed     *Signed      `json:"signed,omitempty"`
+}
+
+// Signed tells who signed a record, and with which key: its SHA-256 as OpenSSH writes it.
+type Signed struct {
+	Who []string `json:"who"`
+	Key string   `json:"key"`
+}
+
+func ofSigned(v signature.Signed) Signed {
+	return Signed{append([]string{}, v.Who...), v.Key}
 }
 
 // Assumed is a distribution whose wheels are assumed to need what one of them does, since its
@@ -121,6 +133,7 @@ func ofRecorded(v operation.Recorded) Recorded {
 		Left:       list(v.Left, ofLeftOut),
 		PassedOver: list(v.PassedOver, ofPassedOver),
 		Assumed:    list(v.Assumed, ofAssumed),
+		Signed:     pointer(v.Signed, ofSigned),
 	}
 }
 
@@ -142,6 +155,10 @@ type Sealed struct {
 	Digest    string `json:"digest,omitempty"`
 	Sent      int    `json:"sent,omitempty"`
 	SentBytes int64  `json:"sent_bytes,omitempty"`
+	// Signed is there where it was signed or, in a check, somebody had to.
+	Signed *Signed `json:"signed,omitempty"`
 }
 
-func ofSealed(v operation.Sealed) Sealed { return Sealed(v) }
+func ofSealed(v operation.Sealed) Sealed {
+	return Sealed{v.File, v.Packages, v.Files, v.Bytes, v.Targets, v.Faults, v.Digest, v.Sent, v.SentBytes, pointer(v.Signed, ofSigned)}
+}

@@ -12,6 +12,8 @@ type Case string
 
 const (
 	NoSuchTargets         Case = "no such targets"            // those asked for, those that the record serves
+	NoKey                 Case = "no key"                     // the file
+	NoSigners             Case = "no signers"                 // the file
 	NoSealedJar           Case = "no sealed jar"              // the file
 	SealedLacks           Case = "the sealed jar lacks"       // the package file
 	NoWord                Case = "no word"                    // what was to be looked for
@@ -106,6 +108,7 @@ const (
 	RecordAnew         Remark = "record made anew"            // what is wrong with the old one
 	LibrariesElsewhere Remark = "libraries elsewhere"         // the name, the folders
 	NewerSource        Remark = "newer source"                // the name, the version here, the newer one
+	SignatureGone      Remark = "signature gone"              // its file
 	MachineSettings    Remark = "settings of the machine"     // what is wrong with them
 )
 

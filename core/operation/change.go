@@ -11,6 +11,7 @@ import (
 	"glassjar/core/place"
 	"glassjar/core/plan"
 	"glassjar/core/project"
+	"glassjar/core/signature"
 )
 
 // Outcome is what a command did.
@@ -22,6 +23,8 @@ type Outcome struct {
 	Fetched int64
 	Files   int
 	Took    time.Duration
+	// Signed tells who signed the record that was followed, where somebody had to.
+	Signed *signature.Signed
 	// Wrote are the files outside the jar that were written.
 	Wrote    []string
 	Warnings []string
@@ -69,6 +72,9 @@ func (m *Machine) apply(ctx context.Context, p *job) (*Outcome, error) {
 		err = noted()
 	}
 	if err != nil {
+		return out, err
+	}
+	if err := m.dropStaleSignature(p.place); err != nil {
 		return out, err
 	}
 	m.later = m.later || done.Uncompiled

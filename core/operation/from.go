@@ -43,7 +43,13 @@ func (m *Machine) recreateFrom(ctx context.Context, at place.Place, opt Recreate
 	if opt.Target == "" && (fileExists(at.SpecFile) || fileExists(at.RecordFile)) && file != at.RecordFile {
 		m.note(FilesStay, m.Places().Called(at))
 	}
-	switch kindOf(file, text) {
+	kind := kindOf(file, text)
+	if kind != "sealed" {
+		if opt.signed, err = m.checkSigned(opt.SignedBy, project.Shorten(m.Dir, file), text, func() ([][]byte, error) { return signatureOf(file) }); err != nil {
+			return nil, err
+		}
+	}
+	switch kind {
 	case "record":
 		record, err := project.ParseRecord(file, text)
 		if err != nil {

@@ -38,7 +38,7 @@ func FuzzSealed(f *testing.F) {
 		file := filepath.Join(t.TempDir(), "press.jar.zip")
 		require.NoError(t, os.WriteFile(file, data, 0o644))
 		m := &Machine{Dir: filepath.Dir(file)}
-		s, err := m.CheckSealed(ctx, file)
+		s, err := m.CheckSealed(ctx, file, "")
 		require.True(t, (s == nil) == (err != nil))
 	})
 }

@@ -71,6 +71,8 @@ type Machine struct {
 	Yes       bool
 	// AskBuild, if set, asks the user whether source may be built.
 	AskBuild func(BuildQuestion) (bool, error)
+	// AskPassphrase, if set, asks the user for that of a key's file.
+	AskPassphrase func(file string) ([]byte, error)
 	// Build are names that may be built from source in this command.
 	Build []string
 	// NoHints leaves out what an error could tell after asking an index.

@@ -12,12 +12,12 @@ import (
 
 // pushSealed seals a jar into a registry: for each target a manifest, with the files that it
 // needs; members are all of them, by name.
-func (m *Machine) pushSealed(ctx context.Context, at string, chosen *selection, text []byte, members map[string]sealing, out *Sealed) error {
+func (m *Machine) pushSealed(ctx context.Context, at string, chosen *selection, text, sig []byte, members map[string]sealing, out *Sealed) error {
 	ref, err := registry.Parse(at)
 	if err != nil {
 		return err
 	}
-	sealed := registry.Sealed{Record: text}
+	sealed := registry.Sealed{Record: text, Signature: sig}
 	for _, t := range chosen.targets {
 		names, err := m.neededBy(chosen.record, members, t)
 		if err != nil {

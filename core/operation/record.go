@@ -16,6 +16,7 @@ import (
 	"glassjar/core/project"
 	"glassjar/core/requirement"
 	"glassjar/core/resolve"
+	"glassjar/core/signature"
 	"glassjar/core/target"
 	"glassjar/core/version"
 )
@@ -125,6 +126,8 @@ type RecordOptions struct {
 	// ReadAll are distributions of which every wheel's needs are read, though their index
 	// does not say whether they differ.
 	ReadAll []string
+	// Sign is the file of the key with which the record is signed, or empty.
+	Sign string
 }
 
 // Recorded tells what became of a record.
@@ -140,6 +143,8 @@ type Recorded struct {
 	Left    []project.LeftOut
 	// PassedOver are package files that were not considered.
 	PassedOver []index.PassedOver
+	// Signed tells with which key it was signed, nil where it was not.
+	Signed *signature.Signed
 	// Assumed are entries whose needs were read from one of their wheels.
 	Assumed []Assumed
 }
@@ -209,8 +214,14 @@ func (m *Machine) Record(ctx context.Context, opt RecordOptions) (*Recorded, err
 		out.Changed = err != nil || string(have) != string(data)
 		return out, nil
 	}
-	out.Changed, err = m.writeIfNew(at.RecordFile, data)
-	return out, err
+	if out.Changed, err = m.writeIfNew(at.RecordFile, data); err != nil {
+		return out, err
+	}
+	if opt.Sign != "" {
+		out.Signed, err = m.signRecord(ctx, opt.Sign, at.RecordFile)
+		return out, err
+	}
+	return out, m.dropStaleSignature(at)
 }
 
 // readAll are the distributions of which every wheel is read: as a person says now, or said

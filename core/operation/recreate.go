@@ -15,6 +15,7 @@ import (
 	"glassjar/core/plan"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
+	"glassjar/core/signature"
 	"glassjar/core/target"
 )
 
@@ -33,6 +34,9 @@ type RecreateOptions struct {
 	From string
 	// Lenient takes of a plain list what is a requirement, and leaves the rest.
 	Lenient bool
+	// SignedBy is a file of the people of whom one must have signed the record; empty for that
+	// of the settings, if any.
+	SignedBy string
 	// Target, with Python a minor version, shows what another machine would get;
 	// nothing is done.
 	Target string
@@ -44,6 +48,8 @@ type RecreateOptions struct {
 	// as the record says.
 	bring func(project.PinnedPython) error
 	adopt []byte
+	// signed tells who signed the record, where somebody had to.
+	signed *signature.Signed
 }
 
 // OutOfStepError says that the spec was changed after the record was made.
@@ -81,12 +87,15 @@ func (m *Machine) Recreate(ctx context.Context, opt RecreateOptions, decide Deci
 	if opt.From != "" {
 		file = opt.From
 	}
-	record, err := project.ReadRecord(file)
+	text, record, err := project.ReadRecordText(file)
 	if err != nil {
 		return nil, err
 	}
 	if opt.Target != "" {
 		return m.wouldBe(at, record, opt, decide)
+	}
+	if opt.signed, err = m.checkSigned(opt.SignedBy, m.relative(file), text, func() ([][]byte, error) { return signatureOf(file) }); err != nil {
+		return nil, err
 	}
 	spec, err := readSpec(at)
 	if err != nil {
@@ -141,7 +150,11 @@ func (m *Machine) fromRecord(ctx context.Context, at place.Place, spec *project.
 	if err := p.takeAlong(); err != nil {
 		return nil, err
 	}
-	return m.makeSo(ctx, p, installed, survey, spec.Tool.SeeSystem || record.SeeSystem, decide)
+	out, err := m.makeSo(ctx, p, installed, survey, spec.Tool.SeeSystem || record.SeeSystem, decide)
+	if out != nil {
+		out.Signed = opt.signed
+	}
+	return out, err
 }
 
 // takeAlong keeps the spec and the record of a jar that is made instead of another, where

@@ -2,6 +2,7 @@ package operation
 
 import (
 	"archive/zip"
+	"bytes"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
@@ -18,6 +19,7 @@ import (
 	"glassjar/core/plan"
 	"glassjar/core/project"
 	"glassjar/core/registry"
+	"glassjar/core/signature"
 	"glassjar/core/store"
 	"glassjar/core/target"
 )
@@ -34,6 +36,8 @@ type Sealed struct {
 	Targets []string
 	// Faults are what a check found: files that are missing, altered, or too many.
 	Faults []string
+	// Signed tells that it was signed or, where a check asked for it, by whom.
+	Signed *signature.Signed
 	// Digest is that of the artifact in a registry, empty for a file; Sent is how many of the
 	// files the registry did not have, SentBytes their sizes.
 	Digest    string
@@ -51,6 +55,8 @@ type SealOptions struct {
 	// Built takes along the wheels that were built of source on this machine, beside their
 	// sources.
 	Built bool
+	// Sign is the file of the key with which the sealed record is signed, or empty.
+	Sign string
 }
 
 // sealedDate is that of all members: the first day of the format.
@@ -120,21 +126,28 @@ func (m *Machine) Seal(ctx context.Context, opt SealOptions) (*Sealed, error) {
 	if err != nil {
 		return nil, err
 	}
+	var sig []byte
+	var signed *signature.Signed
+	if opt.Sign != "" {
+		if sig, signed, err = m.signText(ctx, opt.Sign, text); err != nil {
+			return nil, err
+		}
+	}
 	release, err := m.Store.Hold(ctx, m.sharing())
 	if err != nil {
 		return nil, err
 	}
 	defer release()
 	defer m.dropUnpacked(chosen)
-	out := &Sealed{File: opt.File, Packages: len(chosen.record.Packages), Targets: targetNames(chosen.targets), Faults: []string{}}
+	out := &Sealed{File: opt.File, Signed: signed, Packages: len(chosen.record.Packages), Targets: targetNames(chosen.targets), Faults: []string{}}
 	members, err := m.gather(ctx, chosen, out)
 	if err != nil {
 		return nil, err
 	}
 	if registry.IsRef(opt.File) {
-		return out, m.pushSealed(ctx, opt.File, chosen, text, members, out)
+		return out, m.pushSealed(ctx, opt.File, chosen, text, sig, members, out)
 	}
-	return out, m.writeSealed(ctx, m.absolute(opt.File), text, members)
+	return out, m.writeSealed(ctx, m.absolute(opt.File), text, sig, members)
 }
 
 // gather has the files of a sealed jar here, whole, by their names.
@@ -359,7 +372,7 @@ func elsewhere(f project.PackageFile) project.PackageFile {
 
 // writeSealed writes the zip: the record first, the files by name, stored as they
 // are, since they are packed already.
-func (m *Machine) writeSealed(ctx context.Context, file string, record []byte, members map[string]sealing) error {
+func (m *Machine) writeSealed(ctx context.Context, file string, record, sig []byte, members map[string]sealing) error {
 	if err := os.MkdirAll(filepath.Dir(file), 0o777); err != nil {
 		return err
 	}
@@ -380,7 +393,10 @@ func (m *Machine) writeSealed(ctx context.Context, file string, record []byte, m
 		}
 		return err
 	}
-	err = put(project.RecordFile, strings.NewReader(string(record)), zip.Store)
+	err = put(project.RecordFile, bytes.NewReader(record), zip.Store)
+	if err == nil && sig != nil {
+		err = put(project.RecordFile+signature.Ending, bytes.NewReader(sig), zip.Store)
+	}
 	for _, name := range sortedNames(members) {
 		if err != nil {
 			break

@@ -5,7 +5,9 @@ import (
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
+	"errors"
 	"io"
+	"io/fs"
 	"os"
 	"path/filepath"
 
@@ -14,10 +16,13 @@ import (
 	"glassjar/core/progress"
 	"glassjar/core/project"
 	"glassjar/core/registry"
+	"glassjar/core/signature"
 )
 
 // sealedJar is one that was opened: a file, or in a registry.
 type sealedJar struct {
+	// text is that of the record.
+	text   []byte
 	record *project.Record
 	// zip has the members of a file, by name; remote is what is in a registry.
 	zip    *zip.ReadCloser
@@ -50,7 +55,7 @@ func (m *Machine) openSealed(ctx context.Context, at string) (*sealedJar, error)
 	if err != nil {
 		return nil, err
 	}
-	return &sealedJar{record: record, remote: a}, nil
+	return &sealedJar{text: a.Record, record: record, remote: a}, nil
 }
 
 // registry speaks with registries for this user.
@@ -96,11 +101,12 @@ func openSealedFile(file string) (*sealedJar, error) {
 	for _, f := range z.File {
 		s.names[f.Name] = f
 	}
-	text, err := s.text(project.RecordFile)
+	text, err := s.member(project.RecordFile)
 	if err != nil {
 		z.Close()
 		return nil, not("it has no " + project.RecordFile)
 	}
+	s.text = text
 	if s.record, err = project.ParseRecord(filepath.Join(filepath.Dir(file), project.RecordFile), text); err != nil {
 		z.Close()
 		return nil, err
@@ -108,7 +114,20 @@ func openSealedFile(file string) (*sealedJar, error) {
 	return s, nil
 }
 
-func (s *sealedJar) text(name string) ([]byte, error) {
+// signatures are those of its record.
+func (s *sealedJar) signatures(ctx context.Context) ([][]byte, error) {
+	if s.remote != nil {
+		return s.remote.Signatures(ctx)
+	}
+	sig, err := s.member(project.RecordFile + signature.Ending)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, nil
+	}
+	return [][]byte{sig}, err
+}
+
+// member is the text of a file of a zip.
+func (s *sealedJar) member(name string) ([]byte, error) {
 	f, ok := s.names[name]
 	if !ok {
 		return nil, os.ErrNotExist

@@ -101,6 +101,7 @@ func (m *Machine) userValues() map[string]string {
 	set("certificates", s.Certificates)
 	set("second-store", s.SecondStore)
 	set("placing", s.Placing)
+	set("signers", s.Signers)
 	set("trusted", strings.Join(s.Trusted, ", "))
 	set("bytecode", s.Bytecode)
 	set("build-consent", strings.Join(s.BuildConsent, ", "))

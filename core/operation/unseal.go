@@ -22,11 +22,13 @@ import (
 	"glassjar/core/progress"
 	"glassjar/core/project"
 	"glassjar/core/registry"
+	"glassjar/core/signature"
 	"glassjar/core/store"
 )
 
-// CheckSealed verifies every byte of a sealed jar against its record.
-func (m *Machine) CheckSealed(ctx context.Context, at string) (*Sealed, error) {
+// CheckSealed verifies every byte of a sealed jar against its record; signedBy is as in
+// [RecreateOptions].
+func (m *Machine) CheckSealed(ctx context.Context, at, signedBy string) (*Sealed, error) {
 	if !registry.IsRef(at) {
 		at = m.absolute(at)
 	}
@@ -39,7 +41,10 @@ func (m *Machine) CheckSealed(ctx context.Context, at string) (*Sealed, error) {
 	if z.remote != nil {
 		out.Digest = z.remote.Digest
 	}
-	known := map[string]bool{project.RecordFile: true}
+	if out.Signed, err = m.checkSigned(signedBy, project.Shorten(m.Dir, at), z.text, func() ([][]byte, error) { return z.signatures(ctx) }); err != nil {
+		return nil, err
+	}
+	known := map[string]bool{project.RecordFile: true, project.RecordFile + signature.Ending: true}
 	for _, want := range recordedFiles(z.record) {
 		known[want.Path] = true
 		if !z.has(want.Path, want.Hashes["sha256"]) {
@@ -169,6 +174,9 @@ func (m *Machine) fromSealed(ctx context.Context, at place.Place, spec *project.
 		return nil, err
 	}
 	defer z.Close()
+	if opt.signed, err = m.checkSigned(opt.SignedBy, project.Shorten(m.Dir, file), z.text, func() ([][]byte, error) { return z.signatures(ctx) }); err != nil {
+		return nil, err
+	}
 	record := z.record
 	if !fileExists(at.SpecFile) && !fileExists(at.RecordFile) {
 		text, ok := unsealedRecord(record)

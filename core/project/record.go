@@ -255,14 +255,21 @@ var ErrNoRecord = errors.New("there is no record")
 // ReadRecord reads a record. The error is a [*FileError] for a file that is
 // not as PEP 751 says, and wraps [ErrNoRecord] for one that is not there.
 func ReadRecord(file string) (*Record, error) {
+	_, r, err := ReadRecordText(file)
+	return r, err
+}
+
+// ReadRecordText is [ReadRecord], and gives the text as well that was read.
+func ReadRecordText(file string) ([]byte, *Record, error) {
 	text, err := limits.ReadFile(file, limits.Record)
 	if errors.Is(err, fs.ErrNotExist) {
-		return nil, fmt.Errorf("%s: %w", file, ErrNoRecord)
+		return nil, nil, fmt.Errorf("%s: %w", file, ErrNoRecord)
 	}
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
-	return ParseRecord(file, text)
+	r, err := ParseRecord(file, text)
+	return text, r, err
 }
 
 // ParseRecord is [ReadRecord] for a text at hand.

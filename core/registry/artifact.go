@@ -27,6 +27,7 @@ type Artifact struct {
 
 	ref  Ref
 	repo *remote.Repository
+	top  ocispec.Descriptor
 	// sizes are those of all blobs that manifests name, by SHA-256 in hex.
 	sizes map[string]int64
 }
@@ -41,7 +42,7 @@ func (c *Client) Open(ctx context.Context, ref Ref) (*Artifact, error) {
 	if err != nil {
 		return nil, told(ref, err)
 	}
-	a := &Artifact{Digest: d.Digest.String(), ref: ref, repo: repo, sizes: map[string]int64{}}
+	a := &Artifact{Digest: d.Digest.String(), ref: ref, repo: repo, top: d, sizes: map[string]int64{}}
 	if d.MediaType != ocispec.MediaTypeImageIndex {
 		return nil, &NotJarError{ref.String(), "it is of the kind " + d.MediaType}
 	}

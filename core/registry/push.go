@@ -40,6 +40,8 @@ func (b Blob) descriptor() ocispec.Descriptor {
 type Sealed struct {
 	Record  []byte
 	Targets []Target
+	// Signature is that of the record, or nil.
+	Signature []byte
 }
 
 // Target is a system and a Python, such as "linux-x86_64 3.12", and what it needs.
@@ -123,13 +125,12 @@ func (c *Client) Push(ctx context.Context, ref Ref, s Sealed) (Pushed, error) {
 			return p.done(top), err
 		}
 	}
-	if fixed {
-		return p.done(top), nil
+	if have, err := repo.Resolve(ctx, ref.reference.Reference); !fixed && (err != nil || have.Digest != top.Digest) {
+		if err := repo.PushReference(ctx, top, bytes.NewReader(index), ref.reference.Reference); err != nil {
+			return p.done(top), told(ref, err)
+		}
 	}
-	if have, err := repo.Resolve(ctx, ref.reference.Reference); err == nil && have.Digest == top.Digest {
-		return p.done(top), nil
-	}
-	return p.done(top), told(ref, repo.PushReference(ctx, top, bytes.NewReader(index), ref.reference.Reference))
+	return p.done(top), p.sign(ctx, top, s.Signature)
 }
 
 type pushedText struct {

@@ -24,6 +24,9 @@ const (
 	TypeJar     = "application/vnd.glassjar.jar.v1"
 	TypeRecord  = "application/vnd.glassjar.record.v1+toml"
 	TypePackage = "application/vnd.glassjar.package.v1"
+	// TypeSignature is that of an artifact whose subject is a jar, and of its one blob, a
+	// signature of the jar's record in the form of OpenSSH.
+	TypeSignature = "application/vnd.glassjar.signature.v1"
 	// KeyTarget is the annotation of a manifest with its target.
 	KeyTarget = "glassjar.target"
 )

@@ -67,6 +67,9 @@ type Settings struct {
 
 	// Trusted are folders whose jars are used whoever made them.
 	Trusted []string `toml:"trusted,omitempty"`
+	// Signers is a file of the people of whom one must have signed a record that is
+	// recreated; see package signature.
+	Signers string `toml:"signers,omitempty"`
 	// BuildConsent are names that may be built from source in any project, BuildMinutes
 	// how long one step of a build may take.
 	BuildConsent []string `toml:"build-consent,omitempty"`
@@ -142,6 +145,7 @@ var All = []Setting{
 	{Key: "keep-packages", Kind: YesNo, Words: "keep package files whole, for seal without a network", Default: "false"},
 	{Key: "without-locks", Kind: YesNo, Words: "write where the file system has no locks; be alone there", Default: "false"},
 	{Key: "trusted", Kind: Folders, Words: "folders whose jars are used whoever made them", Default: "none"},
+	{Key: "signers", Kind: OneFile, Words: "whose signature a record needs that is recreated", Default: "nobody's"},
 	{Key: "build-consent", Kind: Names, Words: "what may be built from source, in every project", Default: "none"},
 	{Key: "build-minutes", Kind: Number, Words: "how long one step of a build may take", Default: "60"},
 	{Key: "sealed-off", Kind: YesNo, Words: "shut PYTHONPATH and your own packages out of run and enter", Default: "false"},
