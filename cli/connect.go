@@ -1,6 +1,9 @@
 package cli
 
 import (
+	"errors"
+	"fmt"
+
 	"github.com/spf13/cobra"
 
 	"glassjar/core/operation"
@@ -8,17 +11,17 @@ import (
 
 func (a *app) connectCommand() *cobra.Command {
 	cmd := &cobra.Command{
-		Use: "connect", GroupID: "use", Short: "write the files by which an editor or a container image uses the jar",
+		Use: "connect", GroupID: "use", Short: "write the files by which an editor, a container image or git uses the jar and its record",
 		Example: "  glassjar connect editor\n  glassjar connect container",
 		Args: func(cmd *cobra.Command, args []string) error {
 			if len(args) > 0 {
-				return unknownCommand("connect "+args[0], []string{"connect editor", "connect container"})
+				return unknownCommand("connect "+args[0], []string{"connect editor", "connect container", "connect git"})
 			}
 			return nil
 		},
 		RunE: func(cmd *cobra.Command, args []string) error { return cmd.Help() },
 	}
-	cmd.AddCommand(a.connectEditorCommand(), a.connectContainerCommand())
+	cmd.AddCommand(a.connectEditorCommand(), a.connectContainerCommand(), a.connectGitCommand())
 	return cmd
 }
 
@@ -75,6 +78,61 @@ Only a changed record makes the packages anew.`,
 	cmd.Flags().StringVar(&opt.Program, "program", "", "this program built for the image's system")
 	cmd.Flags().BoolVar(&planOnly, "plan", false, "show what would be written, and stop")
 	return cmd
+}
+
+func (a *app) connectGitCommand() *cobra.Command {
+	var undo, planOnly bool
+	cmd := &cobra.Command{
+		Use: "git", Short: "let git merge records by what they ask for, and show their differences in words",
+		Long: `Sets this program as the merge driver of records, and as what makes them readable
+for git diff: for everybody in a line of .gitattributes, for this checkout in the
+configuration of the repository. Two branches that each added a package merge
+then; what is not known here stays a conflict, which glassjar record ends.`,
+		Example: "  glassjar connect git\n  glassjar connect git --undo",
+		Args:    noSubcommand("merge", "show"),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c, err := a.machine.ConnectGit(cmd.Context(), a.jar, undo, a.decideConnect(planOnly))
+			return a.present(c, err, func() { a.screen.Connected(c, planOnly) })
+		},
+	}
+	cmd.Flags().BoolVar(&undo, "undo", false, "take out what was added")
+	cmd.Flags().BoolVar(&planOnly, "plan", false, "show what would be written, and stop")
+	cmd.AddCommand(a.gitMergeCommand(), a.gitShowCommand())
+	return cmd
+}
+
+// gitMergeCommand is what git starts to merge a record.
+func (a *app) gitMergeCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "merge BASE OURS THEIRS PATH SIZE", Short: "what git starts to merge a record", Hidden: true,
+		Args: cobra.ExactArgs(5),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			r, err := a.machine.MergeRecordFiles(cmd.Context(), args[0], args[1], args[2], args[3])
+			var not *operation.NotMergedError
+			if errors.As(err, &not) {
+				// Line by line then, as git would: its marks are what glassjar record understands.
+				if clean, failed := a.machine.MergeLines(cmd.Context(), args[0], args[1], args[2], args[4]); failed != nil || clean {
+					return errors.Join(err, failed)
+				}
+			}
+			return a.present(r, err, func() { a.screen.Merged(r) })
+		},
+	}
+}
+
+// gitShowCommand is what git starts to show a record.
+func (a *app) gitShowCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "show FILE", Short: "what git starts to show a record", Hidden: true,
+		Args: cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			lines, err := a.machine.RecordLines(args[0])
+			for _, line := range lines {
+				fmt.Fprintln(a.out, line)
+			}
+			return err
+		},
+	}
 }
 
 func (a *app) straysCommand() *cobra.Command {

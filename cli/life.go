@@ -1,11 +1,13 @@
 package cli
 
 import (
+	"fmt"
 	"strconv"
 
 	"github.com/spf13/cobra"
 
 	"glassjar/cli/view"
+	"glassjar/cli/wire"
 	"glassjar/core/operation"
 )
 
@@ -76,12 +78,16 @@ one before the present. It is a change like others: it can be taken back too.`,
 }
 
 func (a *app) diffCommand() *cobra.Command {
-	return &cobra.Command{
+	var form string
+	cmd := &cobra.Command{
 		Use: "diff [A [B]]", GroupID: "look", Short: "what two jars, records or sealed jars do not have in common",
-		Long: `Compares two of them, each a jar by its path or its name on the shelf, a record, or
-a sealed jar. With one, it is compared with the jar in effect; with none, the jar
-in effect with its record. The exit code is 1 if they differ.`,
-		Example: "  glassjar diff\n  glassjar diff scratch\n  glassjar diff .jar pylock.toml",
+		Long: `Compares two of them, each a jar by its path or its name on the shelf, a record, a
+sealed jar, or git:REVISION, the record as git has it there. With one, it is
+compared with the jar in effect, a revision with the record; with none, the jar in
+effect with its record. The exit code is 1 if they differ. --as markdown is for those
+who are to agree to a change: why each package is there, for which targets, its size,
+licences that are new, and what was withdrawn; without names, of what git has.`,
+		Example: "  glassjar diff\n  glassjar diff scratch\n  glassjar diff .jar pylock.toml\n  glassjar diff git:main --as markdown",
 		Args:    atMost(2),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) == 2 && a.jar != "" {
@@ -94,6 +100,9 @@ in effect with its record. The exit code is 1 if they differ.`,
 			if len(args) > 1 {
 				y = args[1]
 			}
+			if form != "" {
+				return a.review(cmd, form, x, y)
+			}
 			d, err := a.machine.Diff(cmd.Context(), a.jar, x, y)
 			if err == nil && d.Differs() {
 				a.exit = view.ExitNo
@@ -101,6 +110,29 @@ in effect with its record. The exit code is 1 if they differ.`,
 			return a.present(d, err, func() { a.screen.Difference(d) })
 		},
 	}
+	cmd.Flags().StringVar(&form, "as", "", "markdown: as text for a pull request")
+	return cmd
+}
+
+// review prints what a change of a record means.
+func (a *app) review(cmd *cobra.Command, form, x, y string) error {
+	if form != "markdown" {
+		return &view.UsageError{Why: "diff is printed as markdown, or as it is, and not as " + form, Try: "glassjar diff git:main --as markdown"}
+	}
+	r, err := a.machine.Review(cmd.Context(), a.jar, x, y)
+	if err != nil {
+		return err
+	}
+	if len(r.Rows)+len(r.Asked)+len(r.NotAsked) > 0 {
+		a.exit = view.ExitNo
+	}
+	text := view.Markdown(r)
+	if a.json {
+		a.screen.Data(wire.FormResult{Form: form, Text: text})
+		return nil
+	}
+	_, err = fmt.Fprint(a.out, text)
+	return err
 }
 
 func (a *app) checkCommand() *cobra.Command {

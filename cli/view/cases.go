@@ -24,6 +24,9 @@ type phrase struct {
 // cases has the words for what was asked for and cannot be meant.
 var cases = map[operation.Case]phrase{
 	operation.NoSuchTargets:         {why: "the record serves none of the targets {1}", try: "it serves {2}"},
+	operation.MergeMarks:            {why: "{1} has the marks of a merge that failed", try: "glassjar record takes both sides' wishes"},
+	operation.NoRepository:          {why: "{1} is in no repository of git, or there is no git here", try: "git init"},
+	operation.ReviewOfJar:           {why: "markdown is of two records, sealed jars or revisions, and one of these is a jar", try: "glassjar diff git:main --as markdown"},
 	operation.NoKey:                 {why: "there is no key at {1}", try: "name the file of a private key or, for one in the agent, of its public half"},
 	operation.NoSigners:             {why: "there is no file of signers at {1}", try: "a line for each: perry@orchard.example ssh-ed25519 AAAA..."},
 	operation.NoSealedJar:           {why: "{1} is not there", try: "name a sealed jar"},
@@ -82,6 +85,8 @@ var remarks = map[operation.Remark]string{
 	operation.NoRecordOfPaths:    "no record is written here: {1} names package files by paths beside itself",
 	operation.FilesStay:          "the spec and the record of {1} stay as they are, and do not say what it is made from here",
 	operation.LineLeftOut:        "left out: {1}",
+	operation.SpecMerged:         "{1} had the marks of a merge that failed; it asks for what both sides do now",
+	operation.RecordMerged:       "the record had the marks of a merge that failed; both sides' versions were kept where they fit{1}",
 	operation.SignatureGone:      "{1} was of the record before, and is gone: glassjar record --sign KEY",
 	operation.NotTrusted:         "the jar at {1} was not made here for you, or was changed since, so nothing of it is run: glassjar recreate makes it anew, glassjar trust takes it as it is",
 	operation.MakesWay:           "the jar that stands there was not made here for you, or was changed since; it makes way for the new one, and glassjar discard --undo brings it back where that is gone",

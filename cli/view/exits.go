@@ -11,6 +11,7 @@ import (
 	"glassjar/core/atomicfile"
 	"glassjar/core/catalog"
 	"glassjar/core/fetch"
+	"glassjar/core/git"
 	"glassjar/core/guard"
 	"glassjar/core/index"
 	"glassjar/core/interpreter"
@@ -121,6 +122,7 @@ var exits = []exit{
 	// How the command was used, and what stands in files that people write.
 	is[*operation.UsageError](ExitUsage), is[*UsageError](ExitUsage), is[*operation.BadNameError](ExitUsage), is[*requirement.ParseError](ExitUsage), is[*target.UnknownError](ExitUsage), is[*place.DisagreeError](ExitUsage), is[*place.SeveralError](ExitUsage),
 	is[*jar.ExistsError](ExitUsage), is[*jar.PlaceError](ExitUsage), is[*jar.OwnThingsError](ExitUsage), is[*operation.StillNeededError](ExitUsage), is[*operation.NotInstalledError](ExitUsage),
+	is[*git.Error](ExitMachine), is[*operation.NotMergedError](ExitNo), is[*operation.RevisionError](ExitUsage),
 	is[*operation.OtherFileError](ExitUsage), is[*operation.AwayTwiceError](ExitUsage), is[*shell.UnknownError](ExitUsage),
 	by(func(e *project.FileError) int {
 		if e.Damaged {

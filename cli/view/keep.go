@@ -58,6 +58,22 @@ func (s *Screen) Recorded(r *operation.Recorded, check bool) {
 	t.Print()
 }
 
+// Merged tells what became of a record that two sides changed.
+func (s *Screen) Merged(r *operation.MergedRecord) {
+	t := s.Sheet()
+	t.Line("merged", s.Bold(s.Path(r.File)), s.Faint(Count(r.Packages, "package")))
+	for _, a := range r.Added {
+		t.Line("asked", s.Good(a), s.Faint("by their side"))
+	}
+	for _, a := range r.Dropped {
+		t.Line("not", s.Bad(a), s.Faint("their side has taken it out"))
+	}
+	for _, m := range r.Moved {
+		t.Line("both", s.Warn(m.Name), s.Plain(m.Taken.String()), s.Faint("of "+m.Ours.String()+" and "+m.Theirs.String()))
+	}
+	t.Print()
+}
+
 // targets groups "PLATFORM PYTHON" by platform: "linux-x86_64 3.8 to 3.14".
 func targets(list []string) string {
 	pythons := map[string][]string{}

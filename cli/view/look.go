@@ -106,6 +106,9 @@ func (s *Screen) Here(h *operation.Here) {
 	if h.RecordLabel != "" {
 		t.Line("", s.Plain(h.RecordLabel), s.Faint("of the record: the same on every system"))
 	}
+	if h.LacksMerging {
+		t.Line("git", s.Warn("merges records line by line here"), s.Faint("the project has it done by what they ask for: glassjar connect git"))
+	}
 	s.leaks(t, h.Leaks)
 	t.Print()
 }

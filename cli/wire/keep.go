@@ -2,6 +2,7 @@ package wire
 
 import (
 	"glassjar/core/operation"
+	"glassjar/core/project"
 	"glassjar/core/signature"
 )
 
@@ -135,6 +136,29 @@ func ofRecorded(v operation.Recorded) Recorded {
 		Assumed:    list(v.Assumed, ofAssumed),
 		Signed:     pointer(v.Signed, ofSigned),
 	}
+}
+
+// MergedRecord is a record that two sides changed, merged.
+type MergedRecord struct {
+	File     string       `json:"file"`
+	Added    []string     `json:"asked_more"`
+	Dropped  []string     `json:"asked_less"`
+	Moved    []MovedTwice `json:"moved_twice"`
+	Packages int          `json:"package_count"`
+}
+
+// MovedTwice is a distribution that both sides moved to another version.
+type MovedTwice struct {
+	Name   string `json:"name"`
+	Ours   string `json:"ours"`
+	Theirs string `json:"theirs"`
+	Taken  string `json:"taken"`
+}
+
+func ofMergedRecord(v operation.MergedRecord) MergedRecord {
+	return MergedRecord{v.File, append([]string{}, v.Added...), append([]string{}, v.Dropped...), list(v.Moved, func(m project.MovedTwice) MovedTwice {
+		return MovedTwice{m.Name, m.Ours.String(), m.Theirs.String(), m.Taken.String()}
+	}), v.Packages}
 }
 
 // FormResult is the contents in another form.

@@ -148,6 +148,8 @@ type Here struct {
 	RecordLabel string `json:"record_label"`
 	Leaks       []Leak `json:"leaks"`
 	SampleOnly  bool   `json:"sample_only"`
+	// The project has git merge records by this program, and this checkout does not know how.
+	LacksMerging bool `json:"lacks_merging"`
 }
 
 func ofHere(v operation.Here) Here {
@@ -170,6 +172,8 @@ func ofHere(v operation.Here) Here {
 		RecordLabel: v.RecordLabel,
 		Leaks:       list(v.Leaks, ofLeak),
 		SampleOnly:  v.SampleOnly,
+
+		LacksMerging: v.LacksMerging,
 	}
 }
 

@@ -51,6 +51,8 @@ func Of(v any) any {
 		return ofReport(*v)
 	case *operation.Recorded:
 		return ofRecorded(*v)
+	case *operation.MergedRecord:
+		return ofMergedRecord(*v)
 	case *operation.Sealed:
 		return ofSealed(*v)
 	case *operation.Entered:

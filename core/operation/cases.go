@@ -12,6 +12,9 @@ type Case string
 
 const (
 	NoSuchTargets         Case = "no such targets"            // those asked for, those that the record serves
+	MergeMarks            Case = "marks of a merge"           // the spec
+	NoRepository          Case = "no repository"              // the project
+	ReviewOfJar           Case = "review of a jar"            // nothing
 	NoKey                 Case = "no key"                     // the file
 	NoSigners             Case = "no signers"                 // the file
 	NoSealedJar           Case = "no sealed jar"              // the file
@@ -108,6 +111,8 @@ const (
 	RecordAnew         Remark = "record made anew"            // what is wrong with the old one
 	LibrariesElsewhere Remark = "libraries elsewhere"         // the name, the folders
 	NewerSource        Remark = "newer source"                // the name, the version here, the newer one
+	SpecMerged         Remark = "spec merged"                 // its file
+	RecordMerged       Remark = "record merged"               // what both sides moved, or nothing
 	SignatureGone      Remark = "signature gone"              // its file
 	MachineSettings    Remark = "settings of the machine"     // what is wrong with them
 )

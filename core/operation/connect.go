@@ -33,6 +33,7 @@ type FileEdit struct {
 
 	before, after []byte
 	mode          os.FileMode
+	write         func() error // in place of writing the file
 }
 
 // Connection is what connect does.
@@ -253,6 +254,12 @@ func (w written) takeOut(now []byte) (after []byte, left []string, err error) {
 
 func (c *Connection) write(m *Machine) error {
 	for _, e := range c.Edits {
+		if e.write != nil {
+			if err := e.write(); err != nil {
+				return err
+			}
+			continue
+		}
 		if e.after == nil {
 			if err := os.Remove(e.File); err != nil {
 				return err

@@ -4,9 +4,11 @@ import (
 	"bytes"
 	"context"
 	"os"
+	"path/filepath"
 	"slices"
 	"strings"
 
+	"glassjar/core/git"
 	"glassjar/core/jar"
 	"glassjar/core/place"
 	"glassjar/core/plan"
@@ -79,6 +81,12 @@ func (m *Machine) diff(ctx context.Context, ref, a, b string) (*Difference, erro
 			return nil, err
 		}
 		a, b = at.Root, at.RecordFile
+	} else if b == "" && strings.HasPrefix(a, revisionPrefix) {
+		at, err := m.Places().Locate(ref, false)
+		if err != nil {
+			return nil, err
+		}
+		b = at.RecordFile
 	} else if b == "" {
 		at, err := m.Places().Locate(ref, false)
 		if err != nil {
@@ -110,6 +118,9 @@ func (m *Machine) side(ctx context.Context, ref string) (*side, error) {
 		}
 		return &side{title: ref, packages: map[string]sidePackage{}, record: z.record, label: z.record.Label(), kind: LabelOfRecord}, nil
 	}
+	if revision, ok := strings.CutPrefix(ref, revisionPrefix); ok {
+		return m.revisionSide(ctx, ref, revision)
+	}
 	file := m.absolute(ref)
 	if info, err := os.Stat(file); err == nil && info.Mode().IsRegular() {
 		return recordSide(file, ref)
@@ -119,6 +130,36 @@ func (m *Machine) side(ctx context.Context, ref string) (*side, error) {
 		return nil, err
 	}
 	return steadyAt(ctx, at.Root, func() (*side, error) { return m.jarSide(ctx, at) })
+}
+
+// revisionPrefix begins the name of what git keeps: "git:main".
+const revisionPrefix = "git:"
+
+// RevisionError says why there is no record at a revision.
+type RevisionError struct {
+	Ref string
+	Err error
+}
+
+func (e *RevisionError) Error() string { return e.Ref + ": " + e.Err.Error() }
+
+func (e *RevisionError) Unwrap() error { return e.Err }
+
+// revisionSide is the project's record as a revision has it.
+func (m *Machine) revisionSide(ctx context.Context, ref, revision string) (*side, error) {
+	at, err := m.Places().Locate("", false)
+	if err != nil {
+		return nil, err
+	}
+	text, err := git.File(ctx, filepath.Dir(at.RecordFile), revision, filepath.Base(at.RecordFile))
+	if err != nil {
+		return nil, &RevisionError{ref, err}
+	}
+	record, err := project.ParseRecord(at.RecordFile, text)
+	if err != nil {
+		return nil, &RevisionError{ref, err}
+	}
+	return &side{title: ref, packages: map[string]sidePackage{}, record: record, label: record.Label(), kind: LabelOfRecord}, nil
 }
 
 func (m *Machine) jarSide(ctx context.Context, at place.Place) (*side, error) {

@@ -46,6 +46,9 @@ type job struct {
 	// is.
 	building *building
 	record   *project.Record
+	// before, if set, is the record that the new one comes after, in place of that which stands
+	// there.
+	before *project.Record
 	// structure are files of the jar itself that are to be put right, seeSystem
 	// whether a jar that is to be made sees the packages of its base.
 	structure map[string]jar.OwnFile
@@ -66,6 +69,14 @@ func (p *job) own() target.Target {
 		return *p.target
 	}
 	return target.Of(p.python)
+}
+
+// recorded is the record that the job's new one comes after.
+func (p *job) recorded() (*project.Record, error) {
+	if p.before != nil {
+		return p.before, nil
+	}
+	return project.ReadRecord(p.place.RecordFile)
 }
 
 func newJob(at place.Place) *job {

@@ -153,6 +153,9 @@ type Here struct {
 	Leaks []Leak
 	// SampleOnly tells that no index is set up.
 	SampleOnly bool
+	// LacksMerging tells that the project has git merge records by this program, and this checkout
+	// does not know how.
+	LacksMerging bool
 }
 
 // The states of a record beside its spec and jar.
@@ -195,6 +198,9 @@ func (m *Machine) here(ctx context.Context, ref string) (*Here, error) {
 		h.Spec = at.SpecFile
 	}
 	_, h.SampleOnly = m.indexes(spec)
+	if at.Project != "" {
+		h.LacksMerging = m.lacksMerging(ctx, at.Project)
+	}
 	record, err := project.ReadRecord(at.RecordFile)
 	if err != nil && !errors.Is(err, project.ErrNoRecord) {
 		return nil, err

@@ -12,7 +12,7 @@ import (
 // addPublishers adds to the packages of a record who published them; where the index
 // cannot be asked now, what the record said of the same version before.
 func (m *Machine) addPublishers(ctx context.Context, p *job, r *project.Record) error {
-	before, err := project.ReadRecord(p.place.RecordFile)
+	before, err := p.recorded()
 	if err != nil && !errors.Is(err, project.ErrNoRecord) {
 		before = nil // it is damaged, and written anew
 	}

@@ -156,11 +156,18 @@ type Assumed struct{ Name, Version, NeedsOf string }
 // Record writes or refreshes the record from the spec, for every target.
 // Versions that the record has stay where they fit. It needs no jar.
 func (m *Machine) Record(ctx context.Context, opt RecordOptions) (*Recorded, error) {
-	at, spec, release, err := m.begin(ctx, opt.Jar)
+	at, release, err := m.beginAt(ctx, opt.Jar)
 	if err != nil {
 		return nil, err
 	}
 	defer release()
+	if err := m.mergeMarks(ctx, at, opt.Check); err != nil {
+		return nil, err
+	}
+	spec, err := readSpec(at)
+	if err != nil {
+		return nil, err
+	}
 	if !spec.Exists() {
 		return nil, &NoSpecError{at.SpecFile}
 	}
@@ -168,14 +175,12 @@ func (m *Machine) Record(ctx context.Context, opt RecordOptions) (*Recorded, err
 	if err != nil {
 		return nil, err
 	}
-	record, err := project.ReadRecord(at.RecordFile)
-	var damaged *project.FileError
-	if errors.As(err, &damaged) && !opt.Check {
-		m.note(RecordAnew, err.Error())
-		record, err = nil, project.ErrNoRecord
-	}
+	record, merged, err := m.recordOf(ctx, at)
 	if err != nil && !errors.Is(err, project.ErrNoRecord) {
 		return nil, err
+	}
+	if merged {
+		p.before = record
 	}
 	indexes, sampleOnly := m.indexes(spec)
 	p.catalog, p.SampleOnly = m.newCatalog(indexes), sampleOnly

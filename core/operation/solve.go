@@ -68,7 +68,7 @@ func (m *Machine) recordText(ctx context.Context, p *job, spec *project.Spec, ro
 	if err := m.addPublishers(ctx, p, r); err != nil {
 		return nil, err
 	}
-	have, err := project.ReadRecord(p.place.RecordFile)
+	have, err := p.recorded()
 	if err != nil {
 		have = nil // there is none, or it is written anew
 	} else {

@@ -279,7 +279,7 @@ func ParseRecord(file string, text []byte) (*Record, error) {
 		return nil, err
 	}
 	if err := toml.Unmarshal(tomltext.Plain(text), &raw); err != nil {
-		return nil, tomlFault(file, err)
+		return nil, tomlFault(file, text, err)
 	}
 	fail := func(where, why string) (*Record, error) {
 		return nil, &FileError{File: file, Where: where, Why: why, Kind: RecordKind}

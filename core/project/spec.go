@@ -212,7 +212,7 @@ func ParseSpec(file string, text []byte) (*Spec, error) {
 		return nil, err
 	}
 	if err := toml.Unmarshal(tomltext.Plain(text), &raw); err != nil {
-		return nil, tomlFault(file, err)
+		return nil, tomlFault(file, text, err)
 	}
 	if p := raw.Project; p != nil {
 		s.Project, s.Name, s.Version = true, p.Name, p.Version
@@ -258,7 +258,10 @@ func sortedKeys[V any](m map[string]V) []string {
 	return keys
 }
 
-func tomlFault(file string, err error) error {
+func tomlFault(file string, text []byte, err error) error {
+	if _, _, _, marked := Sides(text); marked {
+		return &FileError{File: file, Why: "it has the marks of a merge that failed: glassjar record takes both sides' wishes"}
+	}
 	var d *toml.DecodeError
 	if errors.As(err, &d) {
 		line, _ := d.Position()
@@ -404,7 +407,7 @@ func (s *Spec) takeTool(raw map[string]any) error {
 			return &FileError{File: s.File, Line: s.lineOfKey(last), Where: "tool.glassjar." + strings.Join(key[:len(key)-1], "."), Why: fmt.Sprintf("%q is not a key that is known there", last), Near: nearTo(last, toolKeys)}
 		}
 		var fault *FileError
-		if errors.As(tomlFault(s.File, err), &fault) {
+		if errors.As(tomlFault(s.File, nil, err), &fault) {
 			fault.Where, fault.Line = "tool.glassjar."+fault.Where, s.lineOfKey("tool.glassjar")
 			return fault
 		}

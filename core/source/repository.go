@@ -10,10 +10,10 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
-	"slices"
 	"strings"
 	"time"
 
+	"glassjar/core/git"
 	"glassjar/core/internal/lazy"
 )
 
@@ -128,38 +128,16 @@ func (g Repositories) git(ctx context.Context, r Repository, dir string, words .
 	cmd := exec.CommandContext(ctx, program, words...)
 	cmd.Dir = dir
 	// What is set in a hook of git, or by a script, would lead it elsewhere.
-	cmd.Env = append(without(os.Environ(), "GIT_DIR", "GIT_WORK_TREE", "GIT_INDEX_FILE"), "GIT_TERMINAL_PROMPT=0", "GIT_ASKPASS=", "LC_ALL=C")
+	cmd.Env = append(git.Without(os.Environ(), "GIT_DIR", "GIT_WORK_TREE", "GIT_INDEX_FILE"), "GIT_TERMINAL_PROMPT=0", "GIT_ASKPASS=", "LC_ALL=C")
 	defer group(cmd)()
 	out, err := cmd.CombinedOutput()
 	if ctx.Err() != nil {
 		return "", ctx.Err()
 	}
 	if err != nil {
-		return "", &RepositoryError{URL: r.URL, What: "git could not do that", Said: complaint(string(out))}
+		return "", &RepositoryError{URL: r.URL, What: "git could not do that", Said: git.Complaint(string(out))}
 	}
 	return strings.TrimSpace(string(out)), nil
-}
-
-// complaint is the line by which git says what is wrong.
-func complaint(said string) string {
-	last := ""
-	for _, line := range strings.Split(said, "\n") {
-		if text, ok := strings.CutPrefix(line, "fatal: "); ok {
-			return text
-		}
-		if line = strings.TrimSpace(line); line != "" {
-			last = line
-		}
-	}
-	return last
-}
-
-// without leaves out variables of an environment.
-func without(env []string, names ...string) []string {
-	return slices.DeleteFunc(slices.Clone(env), func(e string) bool {
-		name, _, _ := strings.Cut(e, "=")
-		return slices.Contains(names, name)
-	})
 }
 
 func (g Repositories) mirror(r Repository) string {
