@@ -11,6 +11,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"sort"
 	"strings"
 	"time"
@@ -37,12 +38,34 @@ type release struct {
 func main() {
 	dir := flag.String("to", "dist", "the folder for the files; what it has is removed")
 	version := flag.String("version", cli.Version, "the version of the release")
+	only := flag.String("only", "", "these platforms alone, such as linux/amd64,darwin/arm64")
 	flag.Parse()
+	if err := choose(*only); err != nil {
+		fmt.Fprintln(os.Stderr, "release:", err)
+		os.Exit(2)
+	}
 	r := &release{version: *version, dir: *dir, at: builtAt()}
 	if err := r.make(); err != nil {
 		fmt.Fprintln(os.Stderr, "release:", err)
 		os.Exit(1)
 	}
+}
+
+// choose leaves the platforms that are named; all where none is.
+func choose(only string) error {
+	if only == "" {
+		return nil
+	}
+	var chosen []platform
+	for _, name := range strings.Split(only, ",") {
+		at := slices.IndexFunc(platforms, func(p platform) bool { return p.os+"/"+p.arch == name })
+		if at < 0 {
+			return fmt.Errorf("%q is none of the platforms: %v", name, platforms)
+		}
+		chosen = append(chosen, platforms[at])
+	}
+	platforms = chosen
+	return nil
 }
 
 // builtAt is the time of the last commit, or of SOURCE_DATE_EPOCH, in seconds.
