@@ -95,10 +95,17 @@ var groups = []struct {
 	{"room", room},
 	{"build", building},
 	{"pythons", pythons},
+	{"registries", registries},
 }
 
 func bench(asJSON bool, runs int) error {
-	defer func() { os.RemoveAll(made) }()
+	defer func() {
+		for _, cmd := range started {
+			_ = cmd.Process.Kill() // it has nothing that is wanted
+			_ = cmd.Wait()
+		}
+		os.RemoveAll(made)
+	}()
 	var rows []row
 	for _, g := range groups {
 		if !wanted(g.name, flag.Args()) {

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
 	"strconv"
 
@@ -194,15 +195,16 @@ func (a *app) sealCommand() *cobra.Command {
 		Long: `Writes a zip with the record and the package files, for a machine without a
 network: glassjar recreate --from FILE. The unpacked folder is an index too. Equal
 contents give equal bytes. With an address of an OCI registry each file is a blob
-there, and only what the registry lacks is sent. With --check a sealed jar is
+there, and only what the registry lacks is sent; with --as-index the registry becomes
+an index: glassjar index add NAME oci://HOST/NAME. With --check a sealed jar is
 verified, byte for byte.`,
 		Example: "  glassjar seal press.zip\n  glassjar seal press.zip --target linux-x86_64\n  glassjar seal press.zip --check\n  glassjar seal oci://registry.example/press:1.0",
 		Args:    exactly("the file to write, or oci://HOST/NAME:TAG"),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := with(cmd, "signed-by", "check"); err != nil {
+			if err := errors.Join(with(cmd, "signed-by", "check"), oneOf(cmd, "as-index", "sign")); err != nil {
 				return err
 			}
-			for _, other := range []string{"target", "built", "sign"} {
+			for _, other := range []string{"target", "built", "sign", "as-index"} {
 				if err := oneOf(cmd, "check", other); err != nil {
 					return err
 				}
@@ -221,6 +223,7 @@ verified, byte for byte.`,
 	}
 	cmd.Flags().StringArrayVar(&opt.Targets, "target", nil, "only for this target, such as linux-x86_64; may be repeated")
 	cmd.Flags().BoolVar(&opt.Built, "built", false, "take along what was built from source on this machine")
+	cmd.Flags().BoolVar(&opt.AsIndex, "as-index", false, "put the package files there as an index, oci://HOST/NAME")
 	cmd.Flags().StringVar(&opt.Sign, "sign", "", "sign the record in it with the SSH `KEY` in this file")
 	cmd.Flags().BoolVar(&check, "check", false, "verify a sealed jar, byte for byte")
 	cmd.Flags().StringVar(&signedBy, "signed-by", "", "with --check: somebody in this `FILE` of signers must have signed it")

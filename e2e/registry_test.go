@@ -4,6 +4,7 @@ import (
 	"encoding/base64"
 	"encoding/pem"
 	"fmt"
+	"io"
 	"net"
 	"net/http"
 	"net/http/httptest"
@@ -67,6 +68,12 @@ func startRegistry(t *testing.T, guarded bool) string {
 }
 
 func startEngine(t *testing.T, program string, guarded bool) string {
+	at, _ := startEngineWith(t, program, guarded)
+	return at
+}
+
+// startEngineWith gives the file of its configuration too.
+func startEngineWith(t *testing.T, program string, guarded bool) (address, config string) {
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(t, err)
 	at := listener.Addr().String()
@@ -88,7 +95,7 @@ func startEngine(t *testing.T, program string, guarded bool) string {
 		}
 		return err == nil
 	}, 20*time.Second, 50*time.Millisecond)
-	return at
+	return at, filepath.Join(dir, "config.yml")
 }
 
 // sealedProject is a project with a record, from which a jar can be sealed.
@@ -198,6 +205,46 @@ func TestRegistrySignatures(t *testing.T) {
 	}
 }
 
+// A registry is an index: a tag for each release, from which others install and recreate, and
+// which does not lose anything when the registry collects what nothing names.
+func TestRegistryAsIndex(t *testing.T) {
+	for name, program := range engines() {
+		t.Run(name, func(t *testing.T) {
+			at, config := startEngineWith(t, program, false)
+			base := "oci://" + at + "/orchard/index"
+			s := sealedProject(t)
+			out := s.output("glassjar", "seal", base, "--as-index")
+			assert.Contains(t, out, "index   4 releases")
+			assert.Contains(t, s.output("glassjar", "seal", base, "--as-index"), "sent    0 blobs")
+			s.output("glassjar", "install", "graft-notes") // another release of what is there
+			s.output("glassjar", "seal", base, "--as-index")
+			s.output("glassjar", "seal", "oci://"+at+"/orchard/press:1.0")
+			if name == "the system's" {
+				s.output(program, "garbage-collect", config)
+			}
+			other := s.elsewhere()
+			other.output("glassjar", "index", "add", "team", base)
+			assert.Contains(t, other.output("glassjar", "index", "list", "--probe"), "answers")
+			other.output("glassjar", "create")
+			assert.Contains(t, other.output("glassjar", "install", "press-schedule", "orchard-core<2"), "team: 4 files to fetch")
+			assert.Contains(t, other.output("glassjar", "run", "press-schedule"), "Perry pear")
+			out, _ = other.try("glassjar", "outdated")
+			assert.Contains(t, out, "newest 2.0")
+			out, err := other.try("glassjar", "install", "no-such-thing")
+			require.Error(t, err)
+			assert.Contains(t, out, "the index team has no no-such-thing")
+			// The record is enough, without the index being set up.
+			record, err := os.ReadFile(filepath.Join(other.dir, "pylock.toml"))
+			require.NoError(t, err)
+			assert.Contains(t, string(record), base+"/brixmeter@sha256:")
+			bare := s.elsewhere()
+			require.NoError(t, os.WriteFile(filepath.Join(bare.dir, "pylock.toml"), record, 0o644))
+			assert.Contains(t, bare.output("glassjar", "recreate"), "4 added")
+			assert.Contains(t, s.elsewhere().output("glassjar", "recreate", "--from", "oci://"+at+"/orchard/press:1.0"), "5 added")
+		})
+	}
+}
+
 // Credentials are those of the container world; without them nobody is let in.
 func TestRegistryWithCredentials(t *testing.T) {
 	at := startRegistry(t, true)
@@ -231,11 +278,20 @@ func TestRegistryInBadHands(t *testing.T) {
 		r.Out.Host = r.In.Host
 		r.Out.Header.Set("X-Forwarded-Proto", "https")
 	}}
-	var lies atomic.Bool
-	var broken atomic.Int64
+	var lies, full atomic.Bool
+	var broken, uploads atomic.Int64
+	uploads.Store(1 << 20)
 	server := httptest.NewTLSServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		blob := r.Method == http.MethodGet && strings.Contains(r.URL.Path, "/blobs/")
+		upload := r.Method == http.MethodPut && strings.Contains(r.URL.Path, "/blobs/uploads/")
 		switch {
+		case upload && full.Load():
+			w.Header().Set("Content-Type", "application/json")
+			w.WriteHeader(http.StatusRequestEntityTooLarge)
+			_, _ = io.WriteString(w, `{"errors": [{"code": "DENIED", "message": "the orchard has used all of its 2 GB"}]}`)
+			return
+		case upload && uploads.Add(-1) < 0:
+			panic(http.ErrAbortHandler) // it has died
 		case blob && lies.Load():
 			w = &lying{ResponseWriter: w}
 		case blob && r.Header.Get("Range") == "" && broken.Add(1) <= 3:
@@ -255,7 +311,20 @@ func TestRegistryInBadHands(t *testing.T) {
 		s.output("glassjar", "settings", "certificates", authority)
 		return s
 	}
-	assert.Contains(t, trusting(s).output("glassjar", "seal", ref), "4 packages")
+	trusting(s)
+	full.Store(true)
+	out, err = s.try("glassjar", "seal", ref)
+	require.Error(t, err)
+	assert.Equal(t, "exit status 4", err.Error())
+	assert.Contains(t, out, "it says denied: the orchard has used all of its 2 GB")
+	full.Store(false)
+	uploads.Store(3)
+	out, err = s.try("glassjar", "seal", ref)
+	require.Error(t, err)
+	assert.Equal(t, "exit status 4", err.Error(), out)
+	uploads.Store(1 << 20)
+	out = s.output("glassjar", "seal", ref)
+	assert.Contains(t, out, "4 packages")
 	assert.Contains(t, trusting(s.elsewhere()).output("glassjar", "recreate", "--from", ref), "4 added")
 	assert.Greater(t, broken.Load(), int64(3), "transfers broke off, and went on")
 

@@ -155,7 +155,7 @@ var exits = []exit{
 
 	// The network, and those who answer there.
 	is[*signature.NotSignedError](ExitIntegrity), is[*signature.KeyError](ExitUsage), is[*signature.LineError](ExitUsage),
-	is[*registry.NotThereError](ExitNetwork), is[*registry.DeniedError](ExitNetwork),
+	is[*registry.NotThereError](ExitNetwork), is[*registry.DeniedError](ExitNetwork), is[*registry.RefusedError](ExitNetwork), is[*registry.OtherFileError](ExitIntegrity),
 	is[*fetch.StatusError](ExitNetwork), is[*fetch.ProxyError](ExitNetwork), is[*fetch.CertificateError](ExitNetwork), is[*fetch.BusyError](ExitNetwork), is[*fetch.OfflineError](ExitNetwork), is[*fetch.InsecureError](ExitNetwork), is[*fetch.NetworkError](ExitNetwork),
 	is[*fetch.WholeError](ExitNetwork), is[*index.NotIndexError](ExitNetwork), value(fetch.ErrNoRanges, ExitNetwork),
 

@@ -253,7 +253,10 @@ func (s *Screen) Sealed(x *operation.Sealed, check bool) {
 	if x.Digest != "" {
 		t.Line("digest", s.Plain(x.Digest))
 	}
-	if x.Digest != "" && !check {
+	if x.Releases > 0 {
+		t.Line("index", s.Plain(Count(x.Releases, "release")), s.Faint("a tag for each"))
+	}
+	if (x.Digest != "" || x.Releases > 0) && !check {
 		t.Line("sent", s.Plain(Count(x.Sent, "blob")+", "+Bytes(x.SentBytes)), s.Faint("what the registry did not have"))
 	}
 	s.signed(t, x.Signed)

@@ -14,6 +14,8 @@ func (s *Screen) registryWords(err error) (Message, bool) {
 		other  *registry.NotJarError
 		absent *registry.NotThereError
 		denied *registry.DeniedError
+		no     *registry.RefusedError
+		file   *registry.OtherFileError
 	)
 	switch {
 	case errors.As(err, &ref):
@@ -23,8 +25,18 @@ func (s *Screen) registryWords(err error) (Message, bool) {
 	case errors.As(err, &absent):
 		return Message{What: absent.Error(), Reasons: []string{"the registry has no such name or tag, or shows it to others only"}, Try: []string{"look at the name and the tag, or log in to the registry"}}, true
 	case errors.As(err, &denied):
-		return Message{What: denied.Host + " does not let you in", Reasons: []string{fmt.Sprintf("it answered %d for %s", denied.Code, denied.Ref)},
-			Try: []string{"log in with a tool for containers, or name its file of credentials: DOCKER_CONFIG, REGISTRY_AUTH_FILE"}}, true
+		m := Message{What: denied.Host + " does not let you in", Reasons: []string{fmt.Sprintf("it answered %d for %s", denied.Code, denied.Ref)}}
+		if denied.Said != "" {
+			m.Reasons = append(m.Reasons, "it says "+denied.Said)
+		}
+		m.Try = []string{"log in with a tool for containers, or name its file of credentials: DOCKER_CONFIG, REGISTRY_AUTH_FILE"}
+		return m, true
+	case errors.As(err, &no):
+		return Message{What: no.Host + " refuses that", Reasons: []string{fmt.Sprintf("it answered %d for %s", no.Code, no.Ref), "it says " + no.Said},
+			Try: []string{"what it has got so far stays there; ask whoever runs it, then give the command again"}}, true
+	case errors.As(err, &file):
+		return Message{What: file.Error(), Reasons: []string{"the same name stands for other bytes there, and other records may count on them"},
+			Try: []string{"remove that release from the registry, or use another place"}}, true
 	}
 	return Message{}, false
 }

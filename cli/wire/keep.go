@@ -179,10 +179,12 @@ type Sealed struct {
 	Digest    string `json:"digest,omitempty"`
 	Sent      int    `json:"sent,omitempty"`
 	SentBytes int64  `json:"sent_bytes,omitempty"`
+	// Releases is how many an index in a registry has got.
+	Releases int `json:"release_count,omitempty"`
 	// Signed is there where it was signed or, in a check, somebody had to.
 	Signed *Signed `json:"signed,omitempty"`
 }
 
 func ofSealed(v operation.Sealed) Sealed {
-	return Sealed{v.File, v.Packages, v.Files, v.Bytes, v.Targets, v.Faults, v.Digest, v.Sent, v.SentBytes, pointer(v.Signed, ofSigned)}
+	return Sealed{v.File, v.Packages, v.Files, v.Bytes, v.Targets, v.Faults, v.Digest, v.Sent, v.SentBytes, v.Releases, pointer(v.Signed, ofSigned)}
 }

@@ -20,6 +20,7 @@ import (
 	"glassjar/core/internal/once"
 	"glassjar/core/metadata"
 	"glassjar/core/progress"
+	"glassjar/core/registry"
 	"glassjar/core/store"
 	"glassjar/core/version"
 )
@@ -34,6 +35,8 @@ type Catalog struct {
 	Store  *store.Store
 	Cache  string
 	Client *fetch.Client
+	// Registry speaks with OCI registries, of files that a record names there.
+	Registry func() *registry.Client
 	// Report is told how far the work has come.
 	Report progress.Sink
 	// Sources answers for what has to be built; nil where nothing may be.

@@ -53,6 +53,11 @@ func (c *Catalog) Metadata(ctx context.Context, f index.File) (metadata.Metadata
 	})
 }
 
+// MetadataText is the text of that, for a wheel.
+func (c *Catalog) MetadataText(ctx context.Context, f index.File) ([]byte, error) {
+	return c.metadataBytes(ctx, f)
+}
+
 func (c *Catalog) metadataBytes(ctx context.Context, f index.File) ([]byte, error) {
 	if f.IsSource() {
 		return c.sourceMetadata(ctx, f)

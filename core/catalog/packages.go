@@ -14,6 +14,7 @@ import (
 	"glassjar/core/index"
 	"glassjar/core/limits"
 	"glassjar/core/progress"
+	"glassjar/core/registry"
 	"glassjar/core/store"
 )
 
@@ -106,6 +107,9 @@ func (c *Catalog) open(ctx context.Context, f index.File) (io.ReadCloser, error)
 	}
 	if source := c.Indexes.Source(f.Index); source != nil {
 		return source.Open(ctx, f)
+	}
+	if registry.IsRef(f.URL) && c.Registry != nil {
+		return c.Registry().OpenFile(ctx, f.URL, f.Size)
 	}
 	res, err := c.Client.Get(ctx, f.Ask(), "")
 	if err != nil {

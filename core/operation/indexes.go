@@ -14,6 +14,7 @@ import (
 	"glassjar/core/metadata"
 	"glassjar/core/near"
 	"glassjar/core/project"
+	"glassjar/core/registry"
 	"glassjar/core/requirement"
 	"glassjar/core/settings"
 )
@@ -98,8 +99,10 @@ func (m *Machine) probeIndex(ctx context.Context, source index.Source, spec *pro
 	if len(spec.Asked) > 0 {
 		name = spec.Asked[0].Key()
 	}
-	if server, ok := source.(*index.Server); ok {
-		return server.Probe(ctx, name)
+	if far, ok := source.(interface {
+		Probe(context.Context, string) index.Probe
+	}); ok {
+		return far.Probe(ctx, name)
 	}
 	begun := time.Now()
 	names, err := source.Names(ctx)
@@ -241,6 +244,9 @@ func (e IndexEdit) add(list []project.IndexEntry, at map[string]int, relativeTo 
 // indexAt is an address of an index as a user gave it, or the absolute path of a folder.
 func (m *Machine) indexAt(at string) (string, error) {
 	switch u, err := url.Parse(at); {
+	case registry.IsRef(at):
+		_, err := registry.ParseBase(at)
+		return at, err
 	case at == index.SampleScheme, err == nil && (u.Scheme == "http" || u.Scheme == "https"):
 		return at, nil
 	case err == nil && u.Scheme == "file":

@@ -25,6 +25,7 @@ import (
 	"glassjar/core/place"
 	"glassjar/core/progress"
 	"glassjar/core/project"
+	"glassjar/core/registry"
 	"glassjar/core/requirement"
 	"glassjar/core/settings"
 	"glassjar/core/shelf"
@@ -80,6 +81,8 @@ type Machine struct {
 	// SealedOff shuts PYTHONPATH and the user's own packages out of what is run.
 	SealedOff bool
 
+	// registries is [Machine.registry], once somebody asked for it.
+	registries *registry.Client
 	// wide is what the machine's administrator set.
 	wide settings.Machine
 	// holding are jars whose lock this process has, projects the keys of those whose
@@ -165,7 +168,7 @@ func (m *Machine) finder() *interpreter.Finder {
 
 // newCatalog asks some indexes; nil asks none.
 func (m *Machine) newCatalog(indexes *index.Ordered) *catalog.Catalog {
-	c := &catalog.Catalog{Direct: map[string]index.File{}, Store: m.Store, Cache: m.Folders.Cache, Client: m.Client, Report: m.Report}
+	c := &catalog.Catalog{Direct: map[string]index.File{}, Store: m.Store, Cache: m.Folders.Cache, Client: m.Client, Registry: m.registry, Report: m.Report}
 	return c.Use(indexes)
 }
 
@@ -233,6 +236,8 @@ func (m *Machine) source(e project.IndexEntry, base string) index.Source {
 		return index.Sample{}
 	case strings.HasPrefix(e.At, "http://"), strings.HasPrefix(e.At, "https://"):
 		return index.NewServer(e.Name, e.At, m.Client)
+	case registry.IsRef(e.At):
+		return index.NewRegistry(e.Name, e.At, m.registry())
 	}
 	dir, ok := metadata.PathOf(e.At)
 	if !ok {

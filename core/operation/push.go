@@ -2,9 +2,14 @@ package operation
 
 import (
 	"context"
+	"crypto/sha256"
+	"encoding/hex"
 	"os"
 	"slices"
+	"strings"
+	"sync"
 
+	"glassjar/core/guard"
 	"glassjar/core/project"
 	"glassjar/core/registry"
 	"glassjar/core/target"
@@ -60,4 +65,53 @@ func (m *Machine) neededBy(record *project.Record, members map[string]sealing, t
 	}
 	names := sortedNames(set)
 	return slices.DeleteFunc(names, func(name string) bool { _, ok := members[name]; return !ok }), nil
+}
+
+// pushReleases puts the files of a record into a registry as an index has them, several releases
+// at a time. What the record pins besides packages has no place there.
+func (m *Machine) pushReleases(ctx context.Context, base registry.Base, chosen *selection, members map[string]sealing, out *Sealed) error {
+	indexes, _ := m.indexes(chosen.spec)
+	catalog := m.newCatalog(indexes)
+	requires := map[string]string{}
+	for _, p := range chosen.record.Packages {
+		requires[p.Name+" "+p.Version.String()] = p.RequiresPython.Written()
+	}
+	releases := map[string][]registry.ReleaseFile{}
+	for _, f := range chosen.files {
+		one, ok := members[f.Name]
+		if !ok || f.Distribution == "" {
+			continue
+		}
+		info, err := os.Stat(one.path)
+		if err != nil {
+			return err
+		}
+		key := f.Distribution + " " + f.Version.String()
+		r := registry.ReleaseFile{Blob: registry.Blob{Name: f.Name, SHA256: one.sum, Size: info.Size(), Path: one.path}, RequiresPython: requires[key], Uploaded: f.Uploaded}
+		if !f.IsSource() {
+			if r.Metadata, err = catalog.MetadataText(ctx, f); err != nil {
+				return err
+			}
+			sum := sha256.Sum256(r.Metadata)
+			r.MetadataSum, r.MetadataSize = hex.EncodeToString(sum[:]), int64(len(r.Metadata))
+		}
+		releases[key] = append(releases[key], r)
+	}
+	client := m.pushing(base.Host())
+	group, inner := guard.WithContext(ctx)
+	group.SetLimit(4)
+	var mu sync.Mutex
+	for key, files := range releases {
+		group.Go(func() error {
+			name, version, _ := strings.Cut(key, " ")
+			pushed, err := client.PushRelease(inner, base, name, version, files)
+			mu.Lock()
+			defer mu.Unlock()
+			out.Sent, out.SentBytes = out.Sent+pushed.Blobs, out.SentBytes+pushed.Bytes
+			return err
+		})
+	}
+	err := group.Wait()
+	out.Releases = len(releases)
+	return err
 }

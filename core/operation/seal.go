@@ -43,6 +43,8 @@ type Sealed struct {
 	Digest    string
 	Sent      int
 	SentBytes int64
+	// Releases is how many an index in a registry has got.
+	Releases int
 }
 
 // SealOptions say what to seal.
@@ -57,6 +59,9 @@ type SealOptions struct {
 	Built bool
 	// Sign is the file of the key with which the sealed record is signed, or empty.
 	Sign string
+	// AsIndex puts the package files into a registry as an index has them: a tag for each
+	// release.
+	AsIndex bool
 }
 
 // sealedDate is that of all members: the first day of the format.
@@ -113,10 +118,14 @@ func (m *Machine) selectSealed(opt SealOptions) (*selection, error) {
 
 // Seal writes a sealed jar. Equal records and files give equal bytes.
 func (m *Machine) Seal(ctx context.Context, opt SealOptions) (*Sealed, error) {
-	if registry.IsRef(opt.File) {
-		if _, err := registry.Parse(opt.File); err != nil {
+	var base registry.Base
+	switch _, err := registry.Parse(opt.File); {
+	case opt.AsIndex:
+		if base, err = registry.ParseBase(opt.File); err != nil {
 			return nil, err
 		}
+	case registry.IsRef(opt.File) && err != nil:
+		return nil, err
 	}
 	chosen, err := m.selectSealed(opt)
 	if err != nil {
@@ -143,6 +152,9 @@ func (m *Machine) Seal(ctx context.Context, opt SealOptions) (*Sealed, error) {
 	members, err := m.gather(ctx, chosen, out)
 	if err != nil {
 		return nil, err
+	}
+	if opt.AsIndex {
+		return out, m.pushReleases(ctx, base, chosen, members, out)
 	}
 	if registry.IsRef(opt.File) {
 		return out, m.pushSealed(ctx, opt.File, chosen, text, sig, members, out)

@@ -60,9 +60,12 @@ func (m *Machine) openSealed(ctx context.Context, at string) (*sealedJar, error)
 
 // registry speaks with registries for this user.
 func (m *Machine) registry() *registry.Client {
-	return &registry.Client{Fetch: m.Client, Told: func(done int64) {
-		m.report(progress.Event{Stage: "sending", Done: done, Bytes: true})
-	}}
+	if m.registries == nil {
+		m.registries = &registry.Client{Fetch: m.Client, Told: func(done int64) {
+			m.report(progress.Event{Stage: "sending", Done: done, Bytes: true})
+		}}
+	}
+	return m.registries
 }
 
 // maxSeen bounds the list of blobs of a registry.

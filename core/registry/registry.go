@@ -7,6 +7,8 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"strings"
+	"sync"
 
 	"oras.land/oras-go/v2/content"
 	"oras.land/oras-go/v2/errdef"
@@ -27,6 +29,10 @@ const (
 	// TypeSignature is that of an artifact whose subject is a jar, and of its one blob, a
 	// signature of the jar's record in the form of OpenSSH.
 	TypeSignature = "application/vnd.glassjar.signature.v1"
+	// TypeRelease is that of an artifact with the files of one release, TypeMetadata of the core
+	// metadata of a wheel.
+	TypeRelease  = "application/vnd.glassjar.release.v1"
+	TypeMetadata = "application/vnd.glassjar.metadata.v1"
 	// KeyTarget is the annotation of a manifest with its target.
 	KeyTarget = "glassjar.target"
 )
@@ -44,6 +50,11 @@ type Client struct {
 	// are under a name now.
 	Seen   map[string]string
 	Pushed func(name string, sums []string)
+
+	once   sync.Once
+	asks   *auth.Client
+	failed error
+	plain  sync.Map // host -> func() bool
 }
 
 // NotJarError says that what is in a registry is no jar.
@@ -60,6 +71,20 @@ func (e *NotThereError) Error() string { return e.Ref + " is not there" }
 type DeniedError struct {
 	Ref, Host string
 	Code      int
+	// Said is what the registry gives as its reason, or empty.
+	Said string
+}
+
+// RefusedError says that a registry did not do what was asked for, such as to keep more than it
+// has room for.
+type RefusedError struct {
+	Ref, Host string
+	Code      int
+	Said      string
+}
+
+func (e *RefusedError) Error() string {
+	return fmt.Sprintf("%s answered %d for %s: %s", e.Host, e.Code, e.Ref, e.Said)
 }
 
 func (e *DeniedError) Error() string {
@@ -67,14 +92,24 @@ func (e *DeniedError) Error() string {
 }
 
 // repository is a name in a registry, asked with the credentials of the container world.
+// Connections, tokens and what is known of hosts are kept for all names.
 func (c *Client) repository(ctx context.Context, ref Ref) (*remote.Repository, error) {
-	transport, err := c.Fetch.Unsigned()
-	if err != nil {
-		return nil, err
+	c.once.Do(func() {
+		transport, err := c.Fetch.Unsigned()
+		c.failed = err
+		c.asks = &auth.Client{Client: &http.Client{Transport: retry.NewTransport(transport)}, Cache: auth.NewCache(), Credential: known(), Header: http.Header{"User-Agent": {"glassjar"}}}
+	})
+	if c.failed != nil {
+		return nil, c.failed
 	}
-	repo := &remote.Repository{Reference: ref.reference, PlainHTTP: ref.loopback() && plain(ctx, transport, ref.Host())}
-	repo.SkipReferrersGC = true
-	repo.Client = &auth.Client{Client: &http.Client{Transport: retry.NewTransport(transport)}, Cache: auth.NewCache(), Credential: known(), Header: http.Header{"User-Agent": {"glassjar"}}}
+	repo := &remote.Repository{Reference: ref.reference, Client: c.asks, SkipReferrersGC: true}
+	if ref.loopback() {
+		asked, _ := c.plain.LoadOrStore(ref.Host(), sync.OnceValue(func() bool {
+			transport, err := c.Fetch.Unsigned()
+			return err == nil && plain(ctx, transport, ref.Host())
+		}))
+		repo.PlainHTTP = asked.(func() bool)()
+	}
 	return repo, nil
 }
 
@@ -114,6 +149,15 @@ func known() auth.CredentialFunc {
 	return credentials.Credential(credentials.NewStoreWithFallbacks(stores[0], stores[1:]...))
 }
 
+// reason is what a registry gives as its reason (Distribution Specification, "Error Codes").
+func reason(answer *errcode.ErrorResponse) string {
+	var said []string
+	for _, e := range answer.Errors {
+		said = append(said, strings.TrimSpace(strings.ToLower(e.Code)+": "+e.Message))
+	}
+	return strings.Join(said, "; ")
+}
+
 // told is the error of a request in the words of this program.
 func told(ref Ref, err error) error {
 	var answer *errcode.ErrorResponse
@@ -129,13 +173,15 @@ func told(ref Ref, err error) error {
 	case errors.Is(err, context.Canceled), errors.Is(err, context.DeadlineExceeded):
 		return err
 	case errors.As(err, &answer) && (answer.StatusCode == http.StatusUnauthorized || answer.StatusCode == http.StatusForbidden), errors.Is(err, auth.ErrBasicCredentialNotFound):
-		code := http.StatusUnauthorized
+		e := &DeniedError{ref.String(), ref.Host(), http.StatusUnauthorized, ""}
 		if answer != nil {
-			code = answer.StatusCode
+			e.Code, e.Said = answer.StatusCode, reason(answer)
 		}
-		return &DeniedError{ref.String(), ref.Host(), code}
+		return e
 	case errors.Is(err, errdef.ErrNotFound), answer != nil && answer.StatusCode == http.StatusNotFound:
 		return &NotThereError{ref.String()}
+	case answer != nil && len(answer.Errors) > 0:
+		return &RefusedError{ref.String(), ref.Host(), answer.StatusCode, reason(answer)}
 	case answer != nil:
 		return &fetch.StatusError{URL: ref.String(), Code: answer.StatusCode}
 	case errors.Is(err, content.ErrMismatchedDigest), errors.Is(err, content.ErrTrailingData):

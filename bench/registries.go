@@ -1,0 +1,217 @@
+package main
+
+import (
+	"encoding/json"
+	"fmt"
+	"net"
+	"net/http"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"sync"
+	"time"
+
+	"github.com/opencontainers/go-digest"
+	"github.com/opencontainers/image-spec/specs-go"
+	ocispec "github.com/opencontainers/image-spec/specs-go/v1"
+)
+
+// clients is how many pull at once.
+const clients = 200
+
+// registries measures jars in an OCI registry of this machine, beside a tool that copies an image
+// with the same bytes. There are no rows where the registry or the tool is not installed.
+func registries() ([]work, error) {
+	for _, program := range []string{"docker-registry", "skopeo"} {
+		if _, err := exec.LookPath(program); err != nil {
+			return nil, nil
+		}
+	}
+	b, err := newBed()
+	if err != nil {
+		return nil, err
+	}
+	if err := large.write(b.wheels(large)); err != nil {
+		return nil, err
+	}
+	if err := b.ready("sealing", large, "off"); err != nil {
+		return nil, err
+	}
+	if err := toy.write(b.wheels(toy)); err != nil {
+		return nil, err
+	}
+	if err := b.ready("small", toy, "off"); err != nil {
+		return nil, err
+	}
+	image, err := b.image(large)
+	if err != nil {
+		return nil, err
+	}
+	kept, err := b.registry()
+	if err != nil {
+		return nil, err
+	}
+	for in, name := range map[string]string{"sealing": "large", "small": "toy"} {
+		if err := b.run(in, "seal", "oci://"+kept+"/orchard/"+name+":1"); err != nil {
+			return nil, err
+		}
+	}
+	if err := b.command(".", "skopeo", "copy", "--dest-tls-verify=false", "oci:"+image, "docker://"+kept+"/orchard/image:1"); err != nil {
+		return nil, err
+	}
+	return []work{{
+		name: "seal into a registry, large set", promise: 1.2, words: "skopeo copy of an image with the same bytes",
+		ours: b.onFresh(func(at string) error { return b.run("sealing", "seal", "oci://"+at+"/orchard/press:1") }),
+		limit: b.onFresh(func(at string) error {
+			return b.command(".", "skopeo", "copy", "--dest-tls-verify=false", "oci:"+image, "docker://"+at+"/orchard/press:1")
+		}),
+	}, {
+		name: "recreate out of a registry, large set", promise: 1.2, words: "skopeo copy of that image into a folder, where nothing is unpacked",
+		ours: func() error {
+			return b.alone(b.fresh("pulled"), "recreate", "-q", "--from", "oci://"+kept+"/orchard/large:1")
+		},
+		limit: func() error {
+			return b.command(".", "skopeo", "copy", "--src-tls-verify=false", "docker://"+kept+"/orchard/image:1", "oci:"+b.fresh("copied-image"))
+		},
+	}, {
+		name: fmt.Sprintf("%d clients pull a small jar at once", clients), words: "each an empty home; the limit is as many skopeo inspect of one manifest",
+		ours: func() error {
+			in := b.fresh("crowd")
+			return crowd(func(n int) error {
+				return b.alone(filepath.Join(in, fmt.Sprint(n)), "recreate", "-q", "--from", "oci://"+kept+"/orchard/toy:1")
+			})
+		},
+		limit: func() error {
+			return crowd(func(int) error {
+				return exec.Command("skopeo", "inspect", "--raw", "--tls-verify=false", "docker://"+kept+"/orchard/image:1").Run()
+			})
+		},
+	}}, nil
+}
+
+// crowd has as many at work at once as there are clients.
+func crowd(f func(n int) error) error {
+	var group sync.WaitGroup
+	failed := make(chan error, clients)
+	for n := range clients {
+		group.Go(func() {
+			if err := f(n); err != nil {
+				failed <- err
+			}
+		})
+	}
+	group.Wait()
+	close(failed)
+	return <-failed
+}
+
+// alone runs the program in a folder with a home of its own.
+func (b *bed) alone(dir string, args ...string) error {
+	if err := os.MkdirAll(dir, 0o755); err != nil {
+		return err
+	}
+	cmd := exec.Command(b.program, args...)
+	cmd.Dir, cmd.Env = dir, append(os.Environ(), "GLASSJAR_HOME="+filepath.Join(dir, "home"), "PYTHONDONTWRITEBYTECODE=1")
+	if out, err := cmd.CombinedOutput(); err != nil {
+		return fmt.Errorf("%w: %s", err, out)
+	}
+	return nil
+}
+
+// onFresh times what is done with a registry that has nothing.
+func (b *bed) onFresh(f func(at string) error) func() error {
+	return func() error {
+		at, err := b.registry()
+		if err != nil {
+			return err
+		}
+		return b.timed(func() error { return f(at) })
+	}
+}
+
+// registry starts a registry with nothing in it, which goes with the bench.
+func (b *bed) registry() (string, error) {
+	listener, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		return "", err
+	}
+	at := listener.Addr().String()
+	listener.Close()
+	dir := b.fresh("registry")
+	if err := os.MkdirAll(dir, 0o755); err != nil {
+		return "", err
+	}
+	config := filepath.Join(dir, "config.yml")
+	text := fmt.Sprintf("version: 0.1\nstorage: {filesystem: {rootdirectory: %s}}\nhttp: {addr: %q}\nlog: {level: error}\n", filepath.Join(dir, "data"), at)
+	if err := os.WriteFile(config, []byte(text), 0o644); err != nil {
+		return "", err
+	}
+	cmd := exec.Command("docker-registry", "serve", config)
+	if err := cmd.Start(); err != nil {
+		return "", err
+	}
+	started = append(started, cmd)
+	for range 200 {
+		if res, err := http.Get("http://" + at + "/v2/"); err == nil {
+			res.Body.Close()
+			return at, nil
+		}
+		time.Sleep(50 * time.Millisecond)
+	}
+	return "", fmt.Errorf("the registry at %s does not answer", at)
+}
+
+// started are programs that end with the bench.
+var started []*exec.Cmd
+
+// image is a folder with an image whose layers are the wheels of a set.
+func (b *bed) image(s set) (string, error) {
+	dir := b.fresh("image")
+	blobs := filepath.Join(dir, "blobs", "sha256")
+	if err := os.MkdirAll(blobs, 0o755); err != nil {
+		return "", err
+	}
+	put := func(kind string, text []byte) (ocispec.Descriptor, error) {
+		d := ocispec.Descriptor{MediaType: kind, Digest: digest.FromBytes(text), Size: int64(len(text))}
+		return d, os.WriteFile(filepath.Join(blobs, d.Digest.Encoded()), text, 0o644)
+	}
+	files, err := filepath.Glob(filepath.Join(b.wheels(s), "*.whl"))
+	if err != nil {
+		return "", err
+	}
+	m := ocispec.Manifest{Versioned: specs.Versioned{SchemaVersion: 2}, MediaType: ocispec.MediaTypeImageManifest}
+	config := ocispec.Image{Platform: ocispec.Platform{OS: "linux", Architecture: "amd64"}, RootFS: ocispec.RootFS{Type: "layers"}}
+	for _, f := range files {
+		text, err := os.ReadFile(f)
+		if err != nil {
+			return "", err
+		}
+		d, err := put(ocispec.MediaTypeImageLayerGzip, text)
+		if err != nil {
+			return "", err
+		}
+		m.Layers, config.RootFS.DiffIDs = append(m.Layers, d), append(config.RootFS.DiffIDs, d.Digest)
+	}
+	putJSON := func(kind string, what any) (d ocispec.Descriptor, err error) {
+		text, err := json.Marshal(what)
+		if err != nil {
+			return d, err
+		}
+		return put(kind, text)
+	}
+	if m.Config, err = putJSON(ocispec.MediaTypeImageConfig, config); err != nil {
+		return "", err
+	}
+	top, err := putJSON(ocispec.MediaTypeImageManifest, m)
+	if err != nil {
+		return "", err
+	}
+	index, err := json.Marshal(ocispec.Index{Versioned: specs.Versioned{SchemaVersion: 2}, Manifests: []ocispec.Descriptor{top}})
+	if err != nil {
+		return "", err
+	}
+	if err := os.WriteFile(filepath.Join(dir, "index.json"), index, 0o644); err != nil {
+		return "", err
+	}
+	return dir, os.WriteFile(filepath.Join(dir, "oci-layout"), []byte(`{"imageLayoutVersion": "1.0.0"}`), 0o644)
+}
