@@ -38,7 +38,7 @@ func firsts() ([]work, error) {
 	list = append(list, work{
 		name: "the same, large set", words: "unzip, and sha256sum of what comes out and of the wheels",
 		ours:  b.first(large, "off", b.wheels(large), nil),
-		limit: b.unzip(large, "(ls "+b.wheels(large)+"/*.whl; find . -type f) | xargs -n 500 -P $(nproc) sha256sum >sums"),
+		limit: b.unzip(large, hashes(b.wheels(large)+"/*.whl")),
 	})
 	wire, err := b.wire(large)
 	if err != nil {
@@ -81,10 +81,18 @@ func (b *bed) firstOf(asked []string, bytecode, index string, after func(in stri
 	}
 }
 
+// hashes is a line of shell that hashes some files, and all in the current folder.
+func hashes(files string) string {
+	return "(ls " + files + "; find . -type f) | xargs -n 500 -P $(nproc) sha256sum >sums"
+}
+
 // unzip unpacks the wheels of a set, and does something more with what comes out.
-func (b *bed) unzip(s set, more string) func() error {
+func (b *bed) unzip(s set, more string) func() error { return b.unzipAll(b.wheels(s)+"/*.whl", more) }
+
+// unzipAll is that for the zips that a pattern of the shell names.
+func (b *bed) unzipAll(files, more string) func() error {
 	return func() error {
-		return b.command(filepath.Base(b.fresh("unzipped")), "sh", "-c", "ls "+b.wheels(s)+"/*.whl | xargs -n 4 -P $(nproc) sh -c 'for w; do unzip -qo $w; done' unzip && "+more)
+		return b.command(filepath.Base(b.fresh("unzipped")), "sh", "-c", "ls "+files+" | xargs -n 4 -P $(nproc) sh -c 'for w; do unzip -qo $w; done' unzip && "+more)
 	}
 }
 
