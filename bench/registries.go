@@ -76,7 +76,7 @@ func registries() ([]work, error) {
 				return err
 			}
 			// The smallest of its files are no zips, but texts.
-			zips := "$(find " + to + "/blobs -type f -size +16k)"
+			zips := "$(find " + to + "/blobs -type f -size +64k)"
 			return b.unzipAll(zips, hashes(zips))()
 		},
 	}, {
