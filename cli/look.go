@@ -1,6 +1,10 @@
 package cli
 
-import "github.com/spf13/cobra"
+import (
+	"github.com/spf13/cobra"
+
+	"glassjar/cli/view"
+)
 
 func (a *app) hereCommand() *cobra.Command {
 	return &cobra.Command{
@@ -57,10 +61,19 @@ with the versions that each step will do with and those that are here.`,
 
 func (a *app) labelCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "label", GroupID: "look", Short: "the jar's fingerprint: equal for equal contents, anywhere",
-		Example: "  glassjar label",
-		Args:    atMost(0),
+		Use: "label [WHAT]", GroupID: "look", Short: "the jar's fingerprint: equal for equal contents, anywhere",
+		Long: `Prints the label of the jar in effect and that of its record. WHAT is another jar, a
+record, a sealed jar, in a registry too, or git:REVISION.`,
+		Example: "  glassjar label\n  glassjar label press.zip\n  glassjar label git:main",
+		Args:    atMost(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
+			if len(args) == 1 {
+				if a.jar != "" {
+					return &view.UsageError{Why: "label is of what is named, so --jar has no effect", Try: "glassjar help label"}
+				}
+				l, err := a.machine.LabelOf(cmd.Context(), args[0])
+				return a.present(l, err, func() { a.screen.Label(l) })
+			}
 			l, err := a.machine.Label(cmd.Context(), a.jar)
 			return a.present(l, err, func() { a.screen.Label(l) })
 		},

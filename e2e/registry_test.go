@@ -133,6 +133,7 @@ func sealedIntoRegistry(t *testing.T, at string) {
 	assert.Contains(t, s.output("glassjar", "seal", "--check", press+":1.0"), "nothing wrong")
 	s.output("glassjar", "seal", "orchard.sealed")
 	assert.Contains(t, s.output("glassjar", "diff", press+":1.0", "orchard.sealed"), "no difference")
+	assert.Equal(t, s.output("glassjar", "label", "orchard.sealed"), s.output("glassjar", "label", press+":1.0"))
 
 	for _, ref := range []string{press + ":1.0", press + "@" + digest} {
 		other := s.elsewhere()

@@ -24,19 +24,24 @@ func Bytecode(s *store.Store, kind string) func(sum string) string {
 	if kind == "" {
 		return nil
 	}
-	if second := s.Second; second != nil && second.HasBytecode(kind) {
-		return func(sum string) string {
+	var seconds []*store.Store
+	for _, second := range s.Chain()[1:] {
+		if second.HasBytecode(kind) {
+			seconds = append(seconds, second)
+		}
+	}
+	if len(seconds) == 0 && !s.HasBytecode(kind) {
+		return nil
+	}
+	return func(sum string) string {
+		for _, second := range seconds {
 			at := second.BytecodePath(kind, sum)
 			if _, err := os.Stat(at); err == nil {
 				return at
 			}
-			return s.BytecodePath(kind, sum)
 		}
+		return s.BytecodePath(kind, sum)
 	}
-	if !s.HasBytecode(kind) {
-		return nil
-	}
-	return func(sum string) string { return s.BytecodePath(kind, sum) }
 }
 
 // Compiler gives the bytecode of what a plan installs.

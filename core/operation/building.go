@@ -86,9 +86,9 @@ func (m *Machine) withSources(p *job, spec *project.Spec, named map[string]bool,
 func (m *Machine) kept() source.Kept { return source.Kept{Dir: filepath.Join(m.Store.Dir, "built")} }
 
 func (m *Machine) storeFolders() []string {
-	out := []string{m.Store.Dir}
-	if m.Store.Second != nil {
-		out = append(out, m.Store.Second.Dir)
+	var out []string
+	for _, s := range m.Store.Chain() {
+		out = append(out, s.Dir)
 	}
 	return out
 }

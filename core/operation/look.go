@@ -295,6 +295,19 @@ func (m *Machine) Label(ctx context.Context, ref string) (*Labelled, error) {
 	return steady(ctx, m, ref, func() (*Labelled, error) { return m.label(ref) })
 }
 
+// LabelOf is the label of a record or a jar that is named as [Machine.Diff] takes it: a sealed jar,
+// in a registry too, or a revision.
+func (m *Machine) LabelOf(ctx context.Context, what string) (*Labelled, error) {
+	s, err := m.side(ctx, what)
+	if err != nil {
+		return nil, err
+	}
+	if s.kind == LabelOfJar {
+		return m.Label(ctx, what)
+	}
+	return &Labelled{Record: s.title, RecordLabel: s.label, Packages: len(s.record.Packages)}, nil
+}
+
 func (m *Machine) label(ref string) (*Labelled, error) {
 	at, err := m.Places().Locate(ref, false)
 	if err != nil {

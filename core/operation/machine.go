@@ -132,8 +132,10 @@ func (m *Machine) readSettings() error {
 	m.Client.Cache = filepath.Join(m.Folders.Cache, "http")
 	m.Client.Credentials.Keyring = m.Settings.Keyring
 	m.Store = &store.Store{Dir: m.Folders.Store, KeepPackages: m.Settings.KeepPackages}
-	if m.Settings.SecondStore != "" {
-		m.Store.Second = &store.Store{Dir: m.Settings.SecondStore}
+	last := m.Store
+	for _, dir := range m.Settings.SecondStores() {
+		last.Second = &store.Store{Dir: dir}
+		last = last.Second
 	}
 	m.Making = shelf.Making{Dir: filepath.Join(m.Folders.State, "making")}
 	m.Known = shelf.List{Dir: filepath.Join(m.Folders.State, "jars"), Temporary: m.Making.Begin}

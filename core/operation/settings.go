@@ -99,7 +99,7 @@ func (m *Machine) userValues() map[string]string {
 	set("store", s.Store)
 	set("shelf", s.Shelf)
 	set("certificates", s.Certificates)
-	set("second-store", s.SecondStore)
+	set("second-store", strings.Join(s.SecondStores(), ", "))
 	set("placing", s.Placing)
 	set("signers", s.Signers)
 	set("trusted", strings.Join(s.Trusted, ", "))

@@ -97,7 +97,7 @@ func (c *Client) repository(ctx context.Context, ref Ref) (*remote.Repository, e
 	c.once.Do(func() {
 		transport, err := c.Fetch.Unsigned()
 		c.failed = err
-		c.asks = &auth.Client{Client: &http.Client{Transport: retry.NewTransport(transport)}, Cache: auth.NewCache(), Credential: known(), Header: http.Header{"User-Agent": {"glassjar"}}}
+		c.asks = &auth.Client{Client: &http.Client{Transport: retry.NewTransport(transport), CheckRedirect: elsewhere}, Cache: auth.NewCache(), Credential: known(), Header: http.Header{"User-Agent": {"glassjar"}}}
 	})
 	if c.failed != nil {
 		return nil, c.failed
@@ -111,6 +111,18 @@ func (c *Client) repository(ctx context.Context, ref Ref) (*remote.Repository, e
 		repo.PlainHTTP = asked.(func() bool)()
 	}
 	return repo, nil
+}
+
+// elsewhere follows a redirect, and takes what lets one in away where that leads to another host
+// or port.
+func elsewhere(r *http.Request, via []*http.Request) error {
+	if len(via) >= 10 {
+		return errors.New("it leads from place to place")
+	}
+	if r.URL.Host != via[0].URL.Host || r.URL.Scheme != via[0].URL.Scheme {
+		r.Header.Del("Authorization")
+	}
+	return nil
 }
 
 // plain reports whether a registry of this machine speaks http without a certificate.

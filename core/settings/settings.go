@@ -57,8 +57,9 @@ type Settings struct {
 	// Bytecode is when modules are compiled for the interpreter, one of
 	// [BytecodeWays]; empty for the default.
 	Bytecode string `toml:"bytecode,omitempty"`
-	// SecondStore is a store that is only read, shared by a group.
-	SecondStore string `toml:"second-store,omitempty"`
+	// SecondStore is a store that is only read, shared by a group, or a list of such, in the
+	// order in which they are looked in; see [Settings.SecondStores].
+	SecondStore any `toml:"second-store,omitempty"`
 	// KeepPackages keeps package files whole besides what they unpack to.
 	KeepPackages bool `toml:"keep-packages,omitempty"`
 	// WithoutLocks goes on where a file system has no locks: then nobody else may be
@@ -139,7 +140,7 @@ var All = []Setting{
 	{Key: "allow-http", Kind: YesNo, Words: "admit plain http to other machines", Default: "false"},
 	{Key: "certificates", Kind: OneFile, Words: "further certificate authorities, PEM", Default: "the system's"},
 	{Key: "keyring", Kind: YesNo, Words: "ask the system's keyring for passwords", Default: "false"},
-	{Key: "second-store", Kind: Folder, Words: "a store shared by a group, which is only read", Default: "none"},
+	{Key: "second-store", Kind: Folders, Words: "stores shared by a group, which are only read, the nearest first", Default: "none"},
 	{Key: "placing", Kind: Choice, Words: "how the store's files get into jars", Default: "the cheapest way", Choices: store.Ways},
 	{Key: "bytecode", Kind: Choice, Words: "when modules are compiled for the interpreter", Default: BytecodeBackground, Choices: BytecodeWays},
 	{Key: "keep-packages", Kind: YesNo, Words: "keep package files whole, for seal without a network", Default: "false"},
@@ -191,6 +192,21 @@ func Standard() Places {
 		filepath.Join(xdg.StateHome, "glassjar"), filepath.Join(xdg.CacheHome, "glassjar")}
 }
 
+// SecondStores are the stores that are only read, the nearest first.
+func (s Settings) SecondStores() (out []string) {
+	switch v := s.SecondStore.(type) {
+	case string:
+		out = append(out, v)
+	case []any:
+		for _, one := range v {
+			if dir, ok := one.(string); ok {
+				out = append(out, dir)
+			}
+		}
+	}
+	return slices.DeleteFunc(out, func(dir string) bool { return dir == "" })
+}
+
 // Read reads the settings; a missing file is no settings. The error is a
 // [*project.FileError] for a file that is not as it should be.
 func Read(file string) (Settings, error) {
@@ -228,6 +244,16 @@ func parse(file string, data []byte) (s Settings, err error) {
 		if known, _ := Known(key); value != "" && !slices.Contains(known.Choices, value) {
 			return s, &project.FileError{File: file, Where: key, Why: fmt.Sprintf("%q is not one of %s", value, strings.Join(known.Choices, ", "))}
 		}
+	}
+	switch v := s.SecondStore.(type) {
+	case nil, string:
+	case []any:
+		if !slices.ContainsFunc(v, func(one any) bool { _, ok := one.(string); return !ok }) {
+			break
+		}
+		return s, &project.FileError{File: file, Where: "second-store", Why: "it is a folder, or a list of folders"}
+	default:
+		return s, &project.FileError{File: file, Where: "second-store", Why: "it is a folder, or a list of folders"}
 	}
 	for _, i := range s.Indexes {
 		if i.Holds != "" && i.Holds != project.HoldsPythons {

@@ -28,7 +28,8 @@ import (
 // Store is a folder.
 type Store struct {
 	Dir string
-	// Second is a store that is only read, shared by a group, or nil.
+	// Second is a store that is only read, shared by a group, or nil; it may have a second one
+	// in its turn.
 	Second *Store
 	// KeepPackages keeps package files whole besides what they unpack to.
 	KeepPackages bool
@@ -41,12 +42,12 @@ type Store struct {
 	workers    *semaphore.Weighted
 }
 
-// both are the stores to look in.
-func (s *Store) both() []*Store {
-	if s.Second == nil {
-		return []*Store{s}
+// Chain are the stores to look in: this one, its second, and so on.
+func (s *Store) Chain() (out []*Store) {
+	for at := s; at != nil; at = at.Second {
+		out = append(out, at)
 	}
-	return []*Store{s, s.Second}
+	return out
 }
 
 // HashError says that what came is not what was announced.

@@ -105,7 +105,7 @@ func (s *Store) Tree(sum string) (*Tree, bool) {
 	if t := s.unsaved.tree(sum); t != nil {
 		return t, true
 	}
-	for _, from := range s.both() {
+	for _, from := range s.Chain() {
 		data, err := os.ReadFile(from.treeFile(sum))
 		if err != nil {
 			continue
@@ -124,7 +124,7 @@ func (s *Store) HasTree(sum string) bool {
 	if !ValidSum(sum) {
 		return false
 	}
-	for _, from := range s.both() {
+	for _, from := range s.Chain() {
 		if _, err := os.Stat(from.treeFile(sum)); err == nil {
 			return true
 		}
@@ -141,7 +141,7 @@ func (s *Store) Head(sum string) []Fact {
 	if t := s.unsaved.tree(sum); t != nil {
 		return t.Head
 	}
-	for _, from := range s.both() {
+	for _, from := range s.Chain() {
 		if head, err := readHead(from.treeFile(sum)); err == nil {
 			return head
 		}
