@@ -93,7 +93,7 @@ func (k Kept) Add(key string, m Made) error {
 // AddWheel is [Kept.Add] of something with the wheel itself, which is copied.
 func (k Kept) AddWheel(key string, m Made, wheel string) error {
 	to := k.wheel(key)
-	if err := os.MkdirAll(filepath.Dir(to), 0o755); err != nil {
+	if err := os.MkdirAll(filepath.Dir(to), 0o777); err != nil {
 		return err
 	}
 	data, err := os.Open(wheel)

@@ -162,7 +162,7 @@ func (g Repositories) Resolve(ctx context.Context, r Repository) (Repository, er
 		return r, &RepositoryError{URL: r.URL, What: "it is not here, and --offline was asked for"}
 	}
 	if !exists(mirror) {
-		if err := os.MkdirAll(g.Dir, 0o755); err != nil {
+		if err := os.MkdirAll(g.Dir, 0o777); err != nil {
 			return r, err
 		}
 		temp, err := os.MkdirTemp(g.Dir, "new-")

@@ -32,7 +32,7 @@ func (s *Store) uncompiled(python, sum string) string {
 // is not tried again.
 func (s *Store) Uncompilable(python, sum string) error {
 	file := s.uncompiled(python, sum)
-	if err := os.MkdirAll(filepath.Dir(file), 0o755); err != nil {
+	if err := os.MkdirAll(filepath.Dir(file), 0o777); err != nil {
 		return err
 	}
 	if err := os.WriteFile(file, nil, 0o644); err != nil {
@@ -66,7 +66,7 @@ func (s *Store) BeginBytecode() (dir string, done func(), err error) {
 	if dir, done, err = begin(filepath.Join(s.Dir, "bytecode")); err != nil {
 		return "", nil, err
 	}
-	if err := os.Mkdir(dir, 0o755); err != nil {
+	if err := os.Mkdir(dir, 0o777); err != nil {
 		done()
 		return "", nil, err
 	}

@@ -67,7 +67,7 @@ func claim(ctx context.Context, path string) (fd int, whole bool, err error) {
 			alone = 0
 			continue
 		case errors.Is(err, unix.ENOENT):
-			if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
+			if err := os.MkdirAll(filepath.Dir(path), 0o777); err != nil {
 				return -1, false, err
 			}
 			continue

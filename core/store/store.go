@@ -113,7 +113,7 @@ func (s *Store) Verified(ctx context.Context, sum string) (string, bool) {
 // [*HashError].
 func (s *Store) Add(ctx context.Context, name, want string, r io.Reader) (sum, path string, err error) {
 	dir := filepath.Join(s.Dir, "packages")
-	if err := os.MkdirAll(dir, 0o755); err != nil {
+	if err := os.MkdirAll(dir, 0o777); err != nil {
 		return "", "", err
 	}
 	half, done, err := begin(dir)
@@ -138,7 +138,7 @@ func (s *Store) Add(ctx context.Context, name, want string, r io.Reader) (sum, p
 		return "", "", &HashError{name, want, sum}
 	}
 	path = s.path(sum)
-	if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
+	if err := os.MkdirAll(filepath.Dir(path), 0o777); err != nil {
 		return "", "", err
 	}
 	if err := os.Chmod(temp.Name(), 0o644); err != nil {
@@ -152,7 +152,7 @@ func (s *Store) Add(ctx context.Context, name, want string, r io.Reader) (sum, p
 // and what to call in the end: that removes it.
 func (s *Store) Scratch() (path string, done func(), err error) {
 	dir := filepath.Join(s.Dir, "packages")
-	if err := os.MkdirAll(dir, 0o755); err != nil {
+	if err := os.MkdirAll(dir, 0o777); err != nil {
 		return "", nil, err
 	}
 	return begin(dir)

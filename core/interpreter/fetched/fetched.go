@@ -198,7 +198,7 @@ func (c *Collection) Add(ctx context.Context, t *store.Tree, p Python, told prog
 	p.Name, p.Program = nameOf(name, p.SHA256), t.Fact("program")
 	p.Implementation, p.Version, p.Build, p.Bytes = name.Implementation, name.Version.String(), name.Build, t.Bytes()
 	for _, dir := range []string{c.Dir, filepath.Dir(c.coming(p.Name))} {
-		if err := os.MkdirAll(dir, 0o755); err != nil {
+		if err := os.MkdirAll(dir, 0o777); err != nil {
 			return p, err
 		}
 	}
@@ -292,7 +292,7 @@ func (c *Collection) fill(ctx context.Context, t *store.Tree, root string, told 
 	}
 	for _, l := range linksOf(t) {
 		at := filepath.Join(root, filepath.FromSlash(l.Path))
-		if err := os.MkdirAll(filepath.Dir(at), 0o755); err != nil {
+		if err := os.MkdirAll(filepath.Dir(at), 0o777); err != nil {
 			return err
 		}
 		if err := os.Symlink(filepath.FromSlash(l.Target), at); err != nil {
@@ -310,7 +310,7 @@ func (c *Collection) Drop(ctx context.Context, p Python) error {
 	}
 	defer held.Release()
 	root, gone := filepath.Join(c.Dir, p.Name), c.coming(p.Name)
-	if err := os.MkdirAll(filepath.Dir(gone), 0o755); err != nil {
+	if err := os.MkdirAll(filepath.Dir(gone), 0o777); err != nil {
 		return err
 	}
 	if err := os.Remove(root + ".json"); err != nil && !errors.Is(err, fs.ErrNotExist) {

@@ -156,7 +156,7 @@ func (c *Collection) place(ctx context.Context, files folders, root string, told
 				return err
 			}
 			at := filepath.Join(root, filepath.FromSlash(dir))
-			if err := os.MkdirAll(at, 0o755); err != nil {
+			if err := os.MkdirAll(at, 0o777); err != nil {
 				return err
 			}
 			told.Tell(progress.Event{Stage: "putting files in place", Done: done.Add(int64(len(list))), Total: total})
