@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"crypto/x509"
 	"encoding/base64"
 	"encoding/pem"
 	"fmt"
@@ -267,6 +268,59 @@ func TestRegistryWithCredentials(t *testing.T) {
 		fresh.env[0] = other.env[0]
 		assert.Contains(t, fresh.output("glassjar", "recreate", "--from", ref), "4 added")
 	}
+}
+
+// As registries are run: behind a real web server, which has the certificate of a made-up
+// authority and asks for the password.
+func TestRegistryBehindNginx(t *testing.T) {
+	program := serverPath("nginx")
+	if program == "" {
+		t.Skip("nginx is not installed")
+	}
+	at := startRegistry(t, true)
+	dir := t.TempDir()
+	vouched := httptest.NewTLSServer(http.NotFoundHandler()) // for its certificate
+	vouched.Close()
+	key, err := x509.MarshalPKCS8PrivateKey(vouched.TLS.Certificates[0].PrivateKey)
+	require.NoError(t, err)
+	for name, block := range map[string]*pem.Block{"server.pem": {Type: "CERTIFICATE", Bytes: vouched.Certificate().Raw}, "server.key": {Type: "PRIVATE KEY", Bytes: key}} {
+		require.NoError(t, os.WriteFile(filepath.Join(dir, name), pem.EncodeToMemory(block), 0o600))
+	}
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	front := l.Addr().String()
+	require.NoError(t, l.Close())
+	user := ""
+	if os.Getuid() == 0 {
+		user = "user root; "
+	}
+	conf := user + fmt.Sprintf(`daemon off; pid %[1]s/pid; error_log %[1]s/error.log; events {}
+http { access_log off; client_body_temp_path %[1]s/a; proxy_temp_path %[1]s/b; fastcgi_temp_path %[1]s/c; uwsgi_temp_path %[1]s/d; scgi_temp_path %[1]s/e; client_max_body_size 0;
+server { listen %[2]s ssl http2; ssl_certificate %[1]s/server.pem; ssl_certificate_key %[1]s/server.key;
+location /v2/ { proxy_pass http://%[3]s; proxy_set_header Host $http_host; proxy_set_header X-Forwarded-Proto https; proxy_request_buffering off; } } }
+`, dir, front, at)
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "conf"), []byte(conf), 0o600))
+	cmd := exec.Command(program, "-c", filepath.Join(dir, "conf"), "-e", filepath.Join(dir, "error.log"))
+	require.NoError(t, cmd.Start())
+	t.Cleanup(func() { _ = cmd.Process.Kill(); _ = cmd.Wait() })
+	require.Eventually(t, func() bool {
+		conn, err := net.Dial("tcp", front)
+		if err == nil {
+			conn.Close()
+		}
+		return err == nil
+	}, 20*time.Second, 20*time.Millisecond)
+	ref := "oci://" + front + "/orchard/press:1.0"
+	let := func(s *terminal) *terminal {
+		s.output("glassjar", "settings", "certificates", filepath.Join(dir, "server.pem"))
+		require.NoError(t, os.MkdirAll(filepath.Join(s.home(), ".docker"), 0o700))
+		require.NoError(t, os.WriteFile(filepath.Join(s.home(), ".docker/config.json"), []byte(fmt.Sprintf(`{"auths": {%q: {"auth": %q}}}`, front, base64.StdEncoding.EncodeToString([]byte("ida:cider")))), 0o600))
+		return s
+	}
+	s := let(sealedProject(t))
+	assert.Contains(t, s.output("glassjar", "seal", ref), "4 packages")
+	assert.Contains(t, s.output("glassjar", "seal", ref), "sent    0 blobs")
+	assert.Contains(t, let(s.elsewhere()).output("glassjar", "recreate", "--from", ref), "4 added")
 }
 
 // A registry behind a certificate of a made-up authority, which breaks off, and lies.
