@@ -31,53 +31,11 @@ func registries() ([]work, error) {
 	if err != nil {
 		return nil, err
 	}
-	if err := large.write(b.wheels(large)); err != nil {
-		return nil, err
-	}
-	if err := b.ready("sealing", large, "off"); err != nil {
-		return nil, err
-	}
-	if err := toy.write(b.wheels(toy)); err != nil {
-		return nil, err
-	}
-	if err := b.ready("small", toy, "off"); err != nil {
-		return nil, err
-	}
-	// Of the large set's sixty all but these, which are asked for one by one.
-	const lacks = 6
-	nearly := [][]string{{"index", "add", "wheels", b.wheels(large), "--project"}, {"create"}, {"install", "-q"}}
-	for i := lacks; i < large.distributions; i++ {
-		nearly[2] = append(nearly[2], large.dist(i))
-	}
-	for _, args := range nearly {
-		if err := b.run("nearly", args...); err != nil {
-			return nil, err
-		}
-	}
-	all, err := filepath.Glob(filepath.Join(b.wheels(large), "*.whl"))
+	p, err := b.pushed()
 	if err != nil {
 		return nil, err
 	}
-	image, err := b.image(all)
-	if err != nil {
-		return nil, err
-	}
-	rest, err := b.image(all[:lacks]) // by their names: the first ones
-	if err != nil {
-		return nil, err
-	}
-	kept, err := b.registry()
-	if err != nil {
-		return nil, err
-	}
-	for in, name := range map[string]string{"sealing": "large", "small": "toy"} {
-		if err := b.run(in, "seal", "oci://"+kept+"/orchard/"+name+":1"); err != nil {
-			return nil, err
-		}
-	}
-	if err := b.command(".", "skopeo", "copy", "--dest-tls-verify=false", "oci:"+image, "docker://"+kept+"/orchard/image:1"); err != nil {
-		return nil, err
-	}
+	image, rest, kept := p.image, p.rest, p.kept
 	return []work{{
 		name: "seal into a registry, large set", promise: 1.2, words: "skopeo copy of an image with the same bytes",
 		ours: b.onFresh(nil, func(at string) error { return b.run("sealing", "seal", "oci://"+at+"/orchard/press:1") }),
@@ -119,6 +77,61 @@ func registries() ([]work, error) {
 			})
 		},
 	}}, nil
+}
+
+// pushed is what the rows begin with: images of all and of a tenth of the large set's wheels, and
+// the address of a registry that has jars and an image.
+type pushed struct{ image, rest, kept string }
+
+func (b *bed) pushed() (pushed, error) {
+	if err := large.write(b.wheels(large)); err != nil {
+		return pushed{}, err
+	}
+	if err := b.ready("sealing", large, "off"); err != nil {
+		return pushed{}, err
+	}
+	if err := toy.write(b.wheels(toy)); err != nil {
+		return pushed{}, err
+	}
+	if err := b.ready("small", toy, "off"); err != nil {
+		return pushed{}, err
+	}
+	// Of the large set's sixty all but these, which are asked for one by one.
+	const lacks = 6
+	nearly := [][]string{{"index", "add", "wheels", b.wheels(large), "--project"}, {"create"}, {"install", "-q"}}
+	for i := lacks; i < large.distributions; i++ {
+		nearly[2] = append(nearly[2], large.dist(i))
+	}
+	for _, args := range nearly {
+		if err := b.run("nearly", args...); err != nil {
+			return pushed{}, err
+		}
+	}
+	all, err := filepath.Glob(filepath.Join(b.wheels(large), "*.whl"))
+	if err != nil {
+		return pushed{}, err
+	}
+	image, err := b.image(all)
+	if err != nil {
+		return pushed{}, err
+	}
+	rest, err := b.image(all[:lacks]) // by their names: the first ones
+	if err != nil {
+		return pushed{}, err
+	}
+	kept, err := b.registry()
+	if err != nil {
+		return pushed{}, err
+	}
+	for in, name := range map[string]string{"sealing": "large", "small": "toy"} {
+		if err := b.run(in, "seal", "oci://"+kept+"/orchard/"+name+":1"); err != nil {
+			return pushed{}, err
+		}
+	}
+	if err := b.command(".", "skopeo", "copy", "--dest-tls-verify=false", "oci:"+image, "docker://"+kept+"/orchard/image:1"); err != nil {
+		return pushed{}, err
+	}
+	return pushed{image, rest, kept}, nil
 }
 
 // crowd has as many at work at once as there are clients.

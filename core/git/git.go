@@ -1,5 +1,5 @@
 // Package git asks the system's git about the working tree of a project. It runs nothing that a
-// repository brings: no hooks, no filters, no monitor of files.
+// repository brings: no hooks, no filters, no monitor of files, no transport.
 package git
 
 import (
@@ -34,7 +34,8 @@ func Run(ctx context.Context, dir string, words ...string) ([]byte, error) {
 		return nil, &Error{Missing: true}
 	}
 	cmd := exec.CommandContext(ctx, program, append([]string{"-c", "core.hooksPath=" + os.DevNull, "-c", "core.fsmonitor=false"}, words...)...)
-	cmd.Dir, cmd.Env = dir, append(os.Environ(), "LC_ALL=C")
+	// What a repository lacks is not fetched: its own configuration says by which program.
+	cmd.Dir, cmd.Env = dir, append(os.Environ(), "LC_ALL=C", "GIT_ALLOW_PROTOCOL=none")
 	var out, said bytes.Buffer
 	cmd.Stdout, cmd.Stderr = &out, &said
 	if err := cmd.Run(); err != nil {

@@ -94,11 +94,7 @@ func (m *Machine) diff(ctx context.Context, ref, a, b string) (*Difference, erro
 		}
 		a, b = at.Root, a
 	}
-	x, err := m.side(ctx, a)
-	if err != nil {
-		return nil, err
-	}
-	y, err := m.side(ctx, b)
+	x, y, err := m.sides(ctx, a, b)
 	if err != nil {
 		return nil, err
 	}
@@ -108,6 +104,13 @@ func (m *Machine) diff(ctx context.Context, ref, a, b string) (*Difference, erro
 	d := compareSides(x, y)
 	d.ALabel, d.AKind, d.BLabel, d.BKind = x.label, x.kind, y.label, y.kind
 	return d, nil
+}
+
+func (m *Machine) sides(ctx context.Context, a, b string) (x, y *side, err error) {
+	if x, err = m.side(ctx, a); err == nil {
+		y, err = m.side(ctx, b)
+	}
+	return x, y, err
 }
 
 func (m *Machine) side(ctx context.Context, ref string) (*side, error) {

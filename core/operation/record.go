@@ -198,22 +198,11 @@ func (m *Machine) Record(ctx context.Context, opt RecordOptions) (*Recorded, err
 	if err != nil {
 		return nil, err
 	}
-	out := &Recorded{File: at.RecordFile, SampleOnly: sampleOnly, Targets: []string{}, Left: u.LeftOut()}
-	written, err := project.ParseRecord(at.RecordFile, data)
+	out, err := recordedAs(at, data, u)
 	if err != nil {
 		return nil, err
 	}
-	out.Packages = len(written.Packages)
-	for _, t := range u.Served {
-		out.Targets = append(out.Targets, t.String())
-	}
-	out.PassedOver = p.catalog.PassedOver()
-	out.Assumed = []Assumed{}
-	for _, e := range written.Packages {
-		if e.NeedsOf != "" && e.NeedsOf != project.EveryWheel {
-			out.Assumed = append(out.Assumed, Assumed{e.Name, e.Version.String(), e.NeedsOf})
-		}
-	}
+	out.SampleOnly, out.PassedOver = sampleOnly, p.catalog.PassedOver()
 	if opt.Check {
 		have, err := os.ReadFile(at.RecordFile)
 		out.Changed = err != nil || string(have) != string(data)
@@ -227,6 +216,25 @@ func (m *Machine) Record(ctx context.Context, opt RecordOptions) (*Recorded, err
 		return out, err
 	}
 	return out, m.dropStaleSignature(at)
+}
+
+// recordedAs tells what is in the text of a record that serves a solution's targets.
+func recordedAs(at place.Place, data []byte, u *plan.Solutions) (*Recorded, error) {
+	out := &Recorded{File: at.RecordFile, Targets: []string{}, Left: u.LeftOut(), Assumed: []Assumed{}}
+	written, err := project.ParseRecord(at.RecordFile, data)
+	if err != nil {
+		return nil, err
+	}
+	out.Packages = len(written.Packages)
+	for _, t := range u.Served {
+		out.Targets = append(out.Targets, t.String())
+	}
+	for _, e := range written.Packages {
+		if e.NeedsOf != "" && e.NeedsOf != project.EveryWheel {
+			out.Assumed = append(out.Assumed, Assumed{e.Name, e.Version.String(), e.NeedsOf})
+		}
+	}
+	return out, nil
 }
 
 // readAll are the distributions of which every wheel is read: as a person says now, or said

@@ -72,11 +72,7 @@ func (m *Machine) Review(ctx context.Context, ref, a, b string) (*Review, error)
 	if b == "" {
 		b = at.RecordFile
 	}
-	x, err := m.side(ctx, a)
-	if err != nil {
-		return nil, err
-	}
-	y, err := m.side(ctx, b)
+	x, y, err := m.sides(ctx, a, b)
 	if err != nil {
 		return nil, err
 	}
