@@ -33,7 +33,7 @@ func Markdown(r *operation.Review) string {
 		b.WriteString("\n| | package | version | for | why | size | licence |\n| --- | --- | --- | --- | --- | ---: | --- |\n")
 	}
 	for _, row := range r.Rows {
-		fmt.Fprintf(&b, "| %s | %s | %s | %s | %s | %s | %s |\n", row.Kind, code(row.Name), versionWords(row), whereWords(row), whyWordsOf(row), sizeWords(row), plainCell(row.License))
+		fmt.Fprintf(&b, "| %s | %s | %s | %s | %s | %s | %s |\n", row.Kind, code(row.Name), versionWords(row), whereWords(row, r.Served), whyWordsOf(row), sizeWords(row), plainCell(row.License))
 	}
 	b.WriteString("\n")
 	list := func(words string, items []string) {
@@ -100,14 +100,20 @@ func versionWords(row operation.ReviewRow) string {
 	return row.Version
 }
 
-func whereWords(row operation.ReviewRow) string {
+// whereWords are the targets of a row; the Pythons alone where it is for every system.
+func whereWords(row operation.ReviewRow, served []string) string {
 	switch {
 	case row.Kind == operation.RowRemoved:
 		return ""
 	case len(row.Targets) == 0:
 		return "all targets"
 	}
-	return targets(row.Targets)
+	text := targets(row.Targets)
+	systems, pythons, ok := strings.Cut(text, " with ")
+	if all, _, _ := strings.Cut(targets(served), " with "); ok && systems == all {
+		return pythons
+	}
+	return text
 }
 
 func whyWordsOf(row operation.ReviewRow) string {

@@ -23,6 +23,8 @@ type Review struct {
 	Asked, NotAsked []string
 	// Licenses are those that nothing in A has, with whose they are.
 	Licenses []NewLicense
+	// Served are the targets of B.
+	Served []string
 	// Withdrawn are notes on what B has and its publisher or the index has given up.
 	Withdrawn []string
 	Same      int
@@ -122,6 +124,9 @@ func (r *reviewing) review(ctx context.Context, x, y *side) *Review {
 		}
 	}
 	r.licenses(ctx, out, x.record, y.record)
+	for _, t := range r.served {
+		out.Served = append(out.Served, t.String())
+	}
 	for _, p := range y.record.Packages {
 		if note := standingNote(p.Name, r.catalog.Indexes.Standing(ctx, p.Name)); note != "" {
 			out.Withdrawn = append(out.Withdrawn, note)

@@ -68,15 +68,13 @@ quiet press-house glassjar uninstall pomace-compost press-tools
 shot settings press-house 'glassjar settings'
 shot editor press-house 'glassjar index list --probe
 glassjar connect editor --plan
-glassjar store usage
 glassjar store tidy --plan'
 quiet press-house ssh-keygen -q -t ed25519 -N "" -f ../perry
 quiet press-house sh -c 'echo "perry@orchard.example $(cat ../perry.pub)" >../signers'
 quiet press-house sh -c 'git init -q -b main . && git add pyproject.toml pylock.toml && git -c user.name=perry -c user.email=perry@orchard.example commit -qm record'
-quiet press-house glassjar install --quiet tree-survey
+quiet press-house glassjar install --quiet graft-notes
 shot team press-house 'glassjar connect git --plan
-glassjar diff git:main
-glassjar diff git:main --as markdown | cut -c1-100
+glassjar diff git:main --as markdown | cut -c1-102
 glassjar record --sign ../perry
 glassjar recreate --signed-by ../signers'
 quiet press-house rm -rf .git
