@@ -28,6 +28,7 @@ import (
 	"glassjar/core/near"
 	"glassjar/core/operation"
 	"glassjar/core/plan"
+	"glassjar/core/project"
 	"glassjar/core/requirement"
 )
 
@@ -37,7 +38,8 @@ type app struct {
 	out *output
 	err io.Writer
 
-	// build are names that may be built from source.
+	// asOf is a date, after which nothing counts; build are names that may be built from source.
+	asOf                                       string
 	build                                      []string
 	json, yes, quiet, offline, verbose, noWait bool
 	color, jar                                 string
@@ -298,6 +300,11 @@ func (a *app) prepare(cmd *cobra.Command, args []string) error {
 	if a.canAsk() {
 		a.machine.AskTrust, a.machine.AskBuild, a.machine.AskPython, a.machine.AskPassphrase = a.askTrust, a.askBuild, a.askPython, a.askPassphrase
 	}
+	if a.asOf != "" {
+		if a.machine.AsOf, err = project.ParseAsOf(a.asOf); err != nil {
+			return &view.UsageError{Why: "--as-of: " + err.Error(), Try: "glassjar help install"}
+		}
+	}
 	for _, name := range a.build {
 		if !requirement.ValidName(name) {
 			return &view.UsageError{Why: fmt.Sprintf("--build takes the name of a package, not %q", name), Try: "glassjar help install"}
@@ -365,6 +372,11 @@ func (a *app) askPassphrase(file string) ([]byte, error) {
 	fmt.Fprintf(a.err, "passphrase of %s: ", a.screen.Path(file))
 	defer fmt.Fprintln(a.err)
 	return term.ReadPassword(a.in.(*os.File).Fd())
+}
+
+// asOfFlag is the flag by which a command leaves out what was uploaded later.
+func (a *app) asOfFlag(cmd *cobra.Command) {
+	cmd.Flags().StringVar(&a.asOf, "as-of", "", "only what was uploaded by this `DATE`, such as 2025-06-30")
 }
 
 // buildFlag is the flag by which a command says yes to building.

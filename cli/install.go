@@ -38,6 +38,7 @@ that came of it into the record.`,
 	cmd.Flags().StringArrayVar(&opt.Editable, "editable", nil, "install the source in `DIR`, with its modules imported from where they stand")
 	a.buildFlag(cmd)
 	cmd.Flags().BoolVar(&planOnly, "plan", false, "show what would be done, and stop")
+	a.asOfFlag(cmd)
 	cmd.Flags().BoolVar(&opt.Pre, "pre", false, "take pre-releases as well")
 	cmd.Flags().StringVar(&opt.Group, "group", "", "write it into this dependency group of the spec")
 	cmd.Flags().StringVar(&opt.Extra, "extra", "", "write it into this extra of the project")
@@ -61,6 +62,7 @@ between. The exit code is 1 if there is any.`,
 		},
 	}
 	a.buildFlag(cmd)
+	a.asOfFlag(cmd)
 	return cmd
 }
 
@@ -83,6 +85,7 @@ holds it back.`,
 	}
 	a.buildFlag(cmd)
 	cmd.Flags().BoolVar(&planOnly, "plan", false, "show what would be done, and stop")
+	a.asOfFlag(cmd)
 	cmd.Flags().BoolVar(&pre, "pre", false, "take pre-releases as well")
 	return cmd
 }

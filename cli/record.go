@@ -50,6 +50,7 @@ jar that was filled by hand, or a CycloneDX bill of materials.`,
 	a.buildFlag(cmd)
 	cmd.Flags().StringVar(&form, "as", operation.AsLock, "lock, spec, list or sbom")
 	cmd.Flags().StringVar(&to, "to", "", "with --as, write into this file")
+	a.asOfFlag(cmd)
 	cmd.Flags().BoolVar(&opt.Pre, "pre", false, "take pre-releases as well")
 	cmd.Flags().StringArrayVar(&opt.ReadAll, "every-wheel", nil, "read what every wheel of this distribution needs, where its index does not say")
 	cmd.Flags().StringVar(&opt.Sign, "sign", "", "sign it with the SSH `KEY` in this file, beside it")

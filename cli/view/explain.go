@@ -26,6 +26,9 @@ func (s *Screen) solveWords(err error) (Message, bool) {
 		m.Reasons = append(m.Reasons, sentence(f, failure.Facts))
 	}
 	m.Try = advice(failure.Facts, failure.Fits)
+	if !failure.Until.IsZero() {
+		m.Reasons = append(m.Reasons, "only what was uploaded before "+failure.Until.UTC().Format("2006-01-02 15:04:05")+" UTC counts (as-of)")
+	}
 	for _, u := range failure.Unasked {
 		m.Try = append(m.Try, fmt.Sprintf("the index %s has %s %s and is not asked for it: from-index = { %s = %q }, or glassjar index order", u.Index, u.Name, u.Version, u.Name, u.Index))
 	}

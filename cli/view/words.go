@@ -406,6 +406,7 @@ func (s *Screen) networkWords(err error) (Message, bool) {
 		insecure    *fetch.InsecureError
 		notIndex    *index.NotIndexError
 		pin         *index.PinError
+		times       *index.NoTimesError
 	)
 	ask := []string{"glassjar index list shows the indexes that are set up"}
 	switch {
@@ -438,6 +439,9 @@ func (s *Screen) networkWords(err error) (Message, bool) {
 		return Message{What: "an address is refused", Reasons: []string{insecure.Error()}, Try: []string{"use https, or set allow-http = true in the settings"}}, true
 	case errors.As(err, &notIndex):
 		return Message{What: "that is not an index", Reasons: []string{notIndex.Error()}, Try: []string{"check the address; that of an index often ends in /simple/"}}, true
+	case errors.As(err, &times):
+		return Message{What: times.Error(), Reasons: []string{"what it had of " + times.Distribution + " by then cannot be told"},
+			Try: []string{"ask an index that says when files were uploaded, or leave the date away: --as-of, or as-of in the spec"}}, true
 	case errors.As(err, &pin):
 		return Message{What: "an index is missing", Reasons: []string{pin.Error()}, Try: []string{"glassjar index add " + pin.Index + " ADDRESS"}}, true
 	case errors.As(err, &network):

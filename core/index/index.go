@@ -173,6 +173,33 @@ type Ordered struct {
 	// PassedOver, if set, is told of files that cannot be used, by their
 	// distribution. Several goroutines call it.
 	PassedOver func(name string, f File)
+	// Until, if set, leaves out what was uploaded at that time or later (PEP 700).
+	Until time.Time
+}
+
+// NoTimesError says that an index does not tell when a file was uploaded, so that what it had at
+// an earlier time is not known.
+type NoTimesError struct{ Distribution, Index, File string }
+
+func (e *NoTimesError) Error() string {
+	return fmt.Sprintf("the index %s does not say when %s was uploaded", e.Index, e.File)
+}
+
+// until leaves out what was uploaded later than is asked for.
+func (o *Ordered) until(name string, s Source, files []File) ([]File, error) {
+	if o.Until.IsZero() {
+		return files, nil
+	}
+	var out []File
+	for _, f := range files {
+		if f.Uploaded.IsZero() {
+			return nil, &NoTimesError{name, s.Name(), f.Name}
+		}
+		if f.Uploaded.Before(o.Until) {
+			out = append(out, f)
+		}
+	}
+	return out, nil
 }
 
 // PinError says that a distribution is pinned to an index that is not set up.
@@ -202,6 +229,9 @@ func (o *Ordered) Files(ctx context.Context, name string) ([]File, Source, error
 			if o.PassedOver != nil {
 				o.PassedOver(name, f)
 			}
+		}
+		if err == nil {
+			good, err = o.until(name, s, good)
 		}
 		return good, s, err
 	}

@@ -11,6 +11,7 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -352,4 +353,31 @@ func TestNewInside(t *testing.T) {
 	empty := index.NewInside(nil, nil)
 	assert.NotNil(t, empty.Imports)
 	assert.NotNil(t, empty.Scripts)
+}
+
+// What was uploaded at the bound or later is left out; an index that does not say when is an
+// error, not a guess.
+func TestUntil(t *testing.T) {
+	at := time.Date(2025, 1, 10, 0, 0, 0, 0, time.UTC)
+	o := &index.Ordered{Sources: []index.Source{index.Sample{}}, Until: at}
+	files, _, err := o.Files(context.Background(), "brixmeter")
+	require.NoError(t, err)
+	require.NotEmpty(t, files)
+	for _, f := range files {
+		assert.True(t, f.Uploaded.Before(at), f.Name)
+	}
+	o.Until = time.Time{}
+	all, _, err := o.Files(context.Background(), "orchard-core")
+	require.NoError(t, err)
+	o.Until = at
+	some, _, err := o.Files(context.Background(), "orchard-core")
+	require.NoError(t, err)
+	assert.Less(t, len(some), len(all))
+	dir := t.TempDir()
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "press-1.0-py3-none-any.whl"), nil, 0o644))
+	o.Sources = []index.Source{index.NewFolder("here", dir)}
+	_, _, err = o.Files(context.Background(), "press")
+	var no *index.NoTimesError
+	require.ErrorAs(t, err, &no)
+	assert.Equal(t, "press-1.0-py3-none-any.whl", no.File)
 }

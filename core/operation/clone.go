@@ -175,11 +175,15 @@ func (e *CannotCloneError) Error() string {
 // cloneByRecord fills the clone from the record, which may have other files for
 // the other Python.
 func (m *Machine) cloneByRecord(ctx context.Context, from, to place.Place, wish string, in interpreter.Interpreter, decide Decide) (*Outcome, error) {
-	record, err := project.ReadRecord(from.RecordFile)
+	text, record, err := project.ReadRecordText(from.RecordFile)
 	env := target.EnvironmentOf(in)
 	if errors.Is(err, project.ErrNoRecord) {
 		return nil, &CannotCloneError{env.Title, []string{"the jar has no record that says which files another Python takes"}}
 	}
+	if err != nil {
+		return nil, err
+	}
+	signed, err := m.checkSigned("", m.relative(from.RecordFile), text, func() ([][]byte, error) { return signatureOf(from.RecordFile) })
 	if err != nil {
 		return nil, err
 	}
@@ -203,11 +207,9 @@ func (m *Machine) cloneByRecord(ctx context.Context, from, to place.Place, wish 
 	if err != nil {
 		return nil, err
 	}
-	opt := RecreateOptions{Python: wish}
+	opt := RecreateOptions{Python: wish, signed: signed}
 	if !fileExists(to.RecordFile) && !namesPaths(record) {
-		if opt.adopt, err = os.ReadFile(from.RecordFile); err != nil {
-			return nil, err
-		}
+		opt.adopt = text
 	}
 	return m.fromRecord(ctx, to, spec, record, opt, decide)
 }

@@ -76,6 +76,8 @@ type Machine struct {
 	AskPassphrase func(file string) ([]byte, error)
 	// Build are names that may be built from source in this command.
 	Build []string
+	// AsOf, if set, leaves out what was uploaded then or later, whatever the spec says of that.
+	AsOf time.Time
 	// NoHints leaves out what an error could tell after asking an index.
 	NoHints bool
 	// SealedOff shuts PYTHONPATH and the user's own packages out of what is run.
@@ -177,8 +179,11 @@ func (m *Machine) newCatalog(indexes *index.Ordered) *catalog.Catalog {
 // indexes are those of the project, then the user's; the sample where there
 // are none. sampleOnly tells the latter.
 func (m *Machine) indexes(spec *project.Spec) (o *index.Ordered, sampleOnly bool) {
-	o = &index.Ordered{Pins: map[string]string{}}
+	o = &index.Ordered{Pins: map[string]string{}, Until: m.AsOf}
 	if spec != nil {
+		if o.Until.IsZero() {
+			o.Until = spec.Until
+		}
 		for _, e := range spec.Tool.Indexes {
 			if e.Holds != "" {
 				continue

@@ -43,7 +43,7 @@ func (m *Machine) solveAll(ctx context.Context, p *job, spec *project.Spec, root
 	}
 	var failure *plan.SolveError
 	if errors.As(err, &failure) {
-		failure.Unasked = p.catalog.Unasked(ctx, failure.Failure)
+		failure.Unasked, failure.Until = p.catalog.Unasked(ctx, failure.Failure), p.catalog.Indexes.Until
 	}
 	return u, err
 }

@@ -84,7 +84,7 @@ func (m *Machine) statePrint(j *jar.Jar, at place.Place) string {
 // unchanged is the plan of an install that asks for nothing new, of a jar in which
 // nothing has changed since it was unchanged; nil if that cannot be told.
 func (m *Machine) unchanged(at place.Place, opt InstallOptions, asked []project.Asked) *job {
-	if opt.Pre || opt.Group != "" || opt.Extra != "" || !at.Exists() {
+	if opt.Pre || !m.AsOf.IsZero() || opt.Group != "" || opt.Extra != "" || !at.Exists() {
 		return nil
 	}
 	var note unchangedNote

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"slices"
+	"time"
 
 	"glassjar/core/index"
 	"glassjar/core/progress"
@@ -48,6 +49,8 @@ type SolveError struct {
 	Fits map[string]string
 	// Unasked are versions that would meet a need, in indexes that are not asked.
 	Unasked []index.Unasked
+	// Until is set where what was uploaded then or later was left out.
+	Until time.Time
 }
 
 func (e *SolveError) Unwrap() error { return e.Failure }

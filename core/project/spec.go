@@ -13,6 +13,7 @@ import (
 	"path/filepath"
 	"sort"
 	"strings"
+	"time"
 
 	"github.com/pelletier/go-toml/v2"
 
@@ -128,6 +129,8 @@ type Tool struct {
 	// "left-out"; empty for editable.
 	Project   string `toml:"project"`
 	SeeSystem bool   `toml:"see-system"`
+	// AsOf leaves out what was uploaded later than a day, or a time; see [ParseAsOf].
+	AsOf any `toml:"as-of"`
 	// PinPython has the record hold the interpreter too.
 	PinPython bool `toml:"pin-python"`
 	// BuildConsent are names that may be built from source, BuildOpen those that may
@@ -138,6 +141,20 @@ type Tool struct {
 	BuildSettings  map[string]map[string]any    `toml:"build-settings"`
 	BuildAlso      map[string][]string          `toml:"build-also"`
 	BuildOpen      []string                     `toml:"build-open"`
+}
+
+// ParseAsOf reads a date ("2025-06-30"), of which the whole day counts, in UTC, or a time as RFC 3339
+// has it, and gives the first moment that does not count.
+func ParseAsOf(text string) (time.Time, error) {
+	if day, err := time.Parse(time.DateOnly, text); err == nil {
+		return day.AddDate(0, 0, 1), nil
+	}
+	for _, form := range []string{time.RFC3339Nano, "2006-01-02 15:04:05.999999999 -0700 MST"} { // the second is how a time of TOML is printed
+		if at, err := time.Parse(form, text); err == nil {
+			return at.Add(1), nil
+		}
+	}
+	return time.Time{}, fmt.Errorf("%q is neither a date, such as 2025-06-30, nor a time, such as 2025-06-30T12:00:00Z", text)
 }
 
 // FolderEntry is a folder of source that a distribution is taken from.
@@ -172,7 +189,10 @@ type Spec struct {
 	Extras, Groups []string
 	// Buildable tells that the project says how it is built, so that its jar holds it.
 	Buildable bool
-	Tool      Tool
+	// Until is what [Tool.AsOf] comes to: what was uploaded then or later is left out; zero for
+	// no such bound.
+	Until time.Time
+	Tool  Tool
 }
 
 type rawSpec struct {
@@ -238,6 +258,12 @@ func ParseSpec(file string, text []byte) (*Spec, error) {
 	}
 	if err := s.takeTool(raw.Tool.Glassjar); err != nil {
 		return s, err
+	}
+	if s.Tool.AsOf != nil {
+		var err error
+		if s.Until, err = ParseAsOf(fmt.Sprint(s.Tool.AsOf)); err != nil {
+			return s, &FileError{File: s.File, Line: s.lineOfKey("as-of"), Where: "tool.glassjar.as-of", Why: err.Error()}
+		}
 	}
 	s.Buildable = raw.System != nil && s.Project && s.Name != ""
 	if err := s.placeFiles(); err != nil {
@@ -364,6 +390,7 @@ var ToolKeys = []ToolKey{
 	{"from-file", "name to path", "the package file within the project that a package is taken from"},
 	{"from-folder", "name to { path, editable }", "the folder of source, beside the project, that a package is built from"},
 	{"project", "text", "how the jar holds the project itself, if it has [build-system]: editable, installed or left-out"},
+	{"as-of", "date, or time", "only what was uploaded by then is taken; a date is the end of that day, UTC"},
 	{"pin-python", "true or false", "whether the record holds the interpreter too, so that every jar is made of the very same"},
 	{"see-system", "true or false", "whether the jar sees the packages of the Python that it is made from"},
 	{"build-consent", "list of names", "what may be built from source"},
