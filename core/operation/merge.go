@@ -136,8 +136,8 @@ func (m *Machine) solveMerge(ctx context.Context, at place.Place, merge project.
 	return m.recordText(ctx, p, spec, roots, u)
 }
 
-// mergeMarks reads what is to be kept of a record, and takes the marks of a merge that failed out
-// of the spec: both sides' wishes count. checking changes nothing.
+// mergeMarks takes the marks of a merge that failed out of the spec: what both sides ask for
+// counts. checking changes nothing, and refuses a spec with marks.
 func (m *Machine) mergeMarks(ctx context.Context, at place.Place, checking bool) error {
 	text, err := limits.ReadFile(at.SpecFile, limits.Settings)
 	if err != nil {
