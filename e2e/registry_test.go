@@ -37,7 +37,7 @@ var engines = sync.OnceValue(func() map[string]string {
 	if os.Getenv("GLASSJAR_TEST_REGISTRY3") != "" {
 		program := filepath.Join(built, "registry3")
 		cmd := exec.Command("go", "build", "-o", program, ".")
-		cmd.Dir, cmd.Env = "registry3", append(os.Environ(), "CGO_ENABLED=0", "GOFLAGS=")
+		cmd.Dir, cmd.Env = "registry3", append(os.Environ(), "CGO_ENABLED=0")
 		if said, err := cmd.CombinedOutput(); err != nil {
 			panic(fmt.Sprintf("version 3 could not be built: %v\n%s", err, said))
 		}
