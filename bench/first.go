@@ -87,12 +87,9 @@ func hashes(files string) string {
 }
 
 // unzip unpacks the wheels of a set, and does something more with what comes out.
-func (b *bed) unzip(s set, more string) func() error { return b.unzipAll(b.wheels(s)+"/*.whl", more) }
-
-// unzipAll is that for the zips that a pattern of the shell names.
-func (b *bed) unzipAll(files, more string) func() error {
+func (b *bed) unzip(s set, more string) func() error {
 	return func() error {
-		return b.command(filepath.Base(b.fresh("unzipped")), "sh", "-c", "ls "+files+" | xargs -n 4 -P $(nproc) sh -c 'for w; do unzip -qo $w; done' unzip && "+more)
+		return b.command(filepath.Base(b.fresh("unzipped")), "sh", "-c", "ls "+b.wheels(s)+"/*.whl | xargs -n 4 -P $(nproc) sh -c 'for w; do unzip -qo $w; done' unzip && "+more)
 	}
 }
 
