@@ -3,6 +3,7 @@ package jar
 import (
 	"context"
 	"fmt"
+	"os"
 
 	"glassjar/core/durable"
 	"glassjar/core/store"
@@ -39,6 +40,21 @@ func MakeSteps(j *Jar, c Change, steps int, done bool) (total int, err error) {
 		p.Drop() // swept by its note
 	}
 	return len(g.steps), err
+}
+
+// UndoSome undoes the last steps of the change that was cut off, as a process does that is killed
+// then in its turn.
+func UndoSome(j *Jar, out Outside, steps int) error {
+	g, err := j.readJournal(journalFile)
+	if err != nil {
+		return err
+	}
+	root, err := os.OpenRoot(j.Root)
+	if err != nil {
+		return err
+	}
+	defer root.Close()
+	return newRecovering(j, root, out, g).undo(&journal{steps: g.steps[max(0, len(g.steps)-steps):]})
 }
 
 // JournalText is a journal with lines as they are given.

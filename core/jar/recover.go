@@ -10,6 +10,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"syscall"
 
 	"glassjar/core/atomicfile"
 	"glassjar/core/digest"
@@ -119,7 +120,7 @@ func (j *Jar) putRight(g *journal, out Outside) error {
 		return err
 	}
 	defer disk.Close()
-	r := &recovering{jar: j, root: root, out: out}
+	r := newRecovering(j, root, out, g)
 	if g.forward {
 		err = r.complete(g)
 	} else {
@@ -152,11 +153,39 @@ type recovering struct {
 	out   Outside
 	batch durable.Batch
 	left  []string
+	// taken are the paths of which the change takes away what is there.
+	taken map[string]bool
 }
 
-func (r *recovering) there(p string) bool {
+func newRecovering(j *Jar, root *os.Root, out Outside, g *journal) *recovering {
+	r := &recovering{jar: j, root: root, out: out, taken: map[string]bool{}}
+	for _, s := range g.steps {
+		if s.kind == stepTake {
+			r.taken[s.path] = true
+		}
+	}
+	return r
+}
+
+// there reports whether something stands at a path. What cannot be looked at is an error:
+// taken for absent it would be forgotten.
+func (r *recovering) there(p string) (bool, error) {
 	_, err := r.root.Lstat(filepath.FromSlash(p))
-	return err == nil
+	if errors.Is(err, fs.ErrNotExist) || errors.Is(err, syscall.ENOTDIR) {
+		return false, nil
+	}
+	return err == nil, err
+}
+
+// untouched reports whether what stands at a path is what was there before the change: it is
+// to be taken away, and is not in staging, since it was not taken yet or was brought back by an
+// undoing that was cut off in its turn.
+func (r *recovering) untouched(p string) (bool, error) {
+	if !r.taken[p] {
+		return false, nil
+	}
+	kept, err := r.there(path.Join(oldFolder, p))
+	return !kept, err
 }
 
 // move renames inside the jar.
@@ -204,10 +233,14 @@ func (r *recovering) undo(g *journal) error {
 // now, that one stays.
 func (r *recovering) untake(p string) error {
 	old := path.Join(oldFolder, p)
-	switch {
-	case !r.there(old):
-		return nil
-	case r.there(p):
+	kept, err := r.there(old)
+	if err != nil || !kept {
+		return err
+	}
+	switch other, err := r.there(p); {
+	case err != nil:
+		return err
+	case other:
 		r.left = append(r.left, p)
 		return nil
 	}
@@ -216,36 +249,55 @@ func (r *recovering) untake(p string) error {
 
 // unput takes away what was put into its place: a file, or a folder.
 func (r *recovering) unput(p string) error {
+	if before, err := r.untouched(p); err != nil || before {
+		return err
+	}
+	if waits, err := r.there(path.Join(newFolder, p)); err != nil || waits {
+		return err // it was not put there yet
+	}
 	info, err := r.root.Lstat(filepath.FromSlash(p))
-	if err != nil || r.there(path.Join(newFolder, p)) {
-		return nil // it was not put there yet
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		return nil
+	case err != nil:
+		return err
+	case info.IsDir():
+		return r.unputFolder(p)
 	}
-	if !info.IsDir() {
-		if !r.ours(p) {
-			r.left = append(r.left, p)
-			return nil
+	switch ours, err := r.ours(p); {
+	case err != nil:
+		return err
+	case !ours:
+		r.left = append(r.left, p)
+		return nil
+	}
+	return r.move(p, path.Join(undoneFolder, p))
+}
+
+// unputFolder takes away a folder that was put there, but for what others have put into it since.
+func (r *recovering) unputFolder(p string) error {
+	var ours, foreign []string
+	err := fs.WalkDir(r.root.FS(), p, func(file string, e fs.DirEntry, err error) error {
+		if err != nil || e.IsDir() {
+			return err
 		}
-		return r.move(p, path.Join(undoneFolder, p))
-	}
-	foreign, files := 0, []string{}
-	err = fs.WalkDir(r.root.FS(), p, func(file string, e fs.DirEntry, err error) error {
-		if err == nil && !e.IsDir() {
-			if files = append(files, file); !r.ours(file) {
-				foreign++
-			}
+		mine, err := r.ours(file)
+		if mine {
+			ours = append(ours, file)
+		} else {
+			foreign = append(foreign, file)
 		}
 		return err
 	})
 	if err != nil {
 		return err
 	}
-	if foreign == 0 {
+	if len(foreign) == 0 {
 		return r.move(p, path.Join(undoneFolder, p))
 	}
-	for _, file := range files {
-		if !r.ours(file) {
-			r.left = append(r.left, file)
-		} else if err := r.move(file, path.Join(undoneFolder, file)); err != nil {
+	r.left = append(r.left, foreign...)
+	for _, file := range ours {
+		if err := r.move(file, path.Join(undoneFolder, file)); err != nil {
 			return err
 		}
 	}
@@ -255,16 +307,16 @@ func (r *recovering) unput(p string) error {
 // ours reports whether a file is as a change of this program puts it: its time is
 // the one of its content ([store.Stamp]). Bytecode is an interpreter's, and is made
 // anew.
-func (r *recovering) ours(p string) bool {
+func (r *recovering) ours(p string) (bool, error) {
 	info, err := r.root.Lstat(filepath.FromSlash(p))
 	if err != nil || !info.Mode().IsRegular() {
-		return false
+		return false, err
 	}
 	if strings.HasSuffix(p, ".pyc") {
-		return true
+		return true, nil
 	}
 	sum, err := digest.OfFile(context.Background(), r.jar.Path(p))
-	return err == nil && info.ModTime().Equal(store.Stamp(sum))
+	return err == nil && info.ModTime().Equal(store.Stamp(sum)), err
 }
 
 // place is where the file of a step stands, and where its copies are in staging.

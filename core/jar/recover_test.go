@@ -112,6 +112,27 @@ func TestCutOffAnywhere(t *testing.T) {
 	assert.Greater(t, total, 9)
 }
 
+// An undoing that is cut off in its turn, after any number of steps, goes on with the next
+// command: what it has brought back already is not taken for what the change had put there.
+func TestUndoingCutOffAnywhere(t *testing.T) {
+	total := 1
+	for made := 0; made <= total; made += 3 {
+		for undone := 0; undone <= total; undone++ {
+			j, c := cellar(t)
+			before := everything(t, j)
+			var err error
+			total, err = jar.MakeSteps(j, c, made, false)
+			require.NoError(t, err)
+			require.NoError(t, jar.UndoSome(j, c.Outside, undone))
+			held, release, err := hold(t, j.Root, c.Outside)
+			require.NoError(t, err)
+			assert.Empty(t, held.Recovered.Left, "%d steps made, %d undone", made, undone)
+			release()
+			require.Equal(t, before, everything(t, j), "%d steps made, %d undone", made, undone)
+		}
+	}
+}
+
 // Cut off after its journal got its other name, it has happened.
 func TestCutOffWhenDone(t *testing.T) {
 	j, c := cellar(t)
