@@ -14,7 +14,7 @@ import (
 // every millisecond counts, past all that makes commands. Whatever is not so
 // plain, and every error, is left to the command itself.
 func plainRun(args []string) *operation.Launch {
-	command, ok := start.Plain(append([]string{""}, args...))
+	command, ok := start.Plain(args)
 	if !ok {
 		return nil
 	}
@@ -27,11 +27,12 @@ func plainRun(args []string) *operation.Launch {
 		return nil
 	}
 	m.NoHints = true // the command itself will tell
-	l, err := m.Run(context.Background(), "", command)
+	ctx := context.Background()
+	l, err := m.Run(ctx, "", command)
 	if err != nil || len(m.Notes) > 0 {
 		return nil
 	}
-	m.KeepStart(l)
+	m.KeepStart(ctx, l, command)
 	return l
 }
 

@@ -65,29 +65,19 @@ func code(text string) string {
 	if text == "" {
 		return ""
 	}
-	return "`" + strings.NewReplacer("`", "'", "|", "\\|", "\n", " ", "\r", " ").Replace(text) + "`"
+	return "`" + strings.NewReplacer("`", "'", "|", "\\|").Replace(Clean(text)) + "`"
 }
 
 // plainCell is a text that has no marks of markdown in it.
 func plainCell(text string) string {
 	var b strings.Builder
-	for _, r := range plainLine(text) {
+	for _, r := range Clean(text) {
 		if strings.ContainsRune("\\`*_{}[]()#+!|<>~@&", r) {
 			b.WriteByte('\\')
 		}
 		b.WriteRune(r)
 	}
 	return b.String()
-}
-
-// plainLine has spaces for what ends a line or is no character.
-func plainLine(text string) string {
-	return strings.Map(func(r rune) rune {
-		if r < ' ' || r == 0x7f {
-			return ' '
-		}
-		return r
-	}, text)
 }
 
 func versionWords(row operation.ReviewRow) string {

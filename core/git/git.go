@@ -81,10 +81,14 @@ func File(ctx context.Context, dir, revision, path string) ([]byte, error) {
 	return text, err
 }
 
-// Config is a value of the repository's configuration, or of the user's; empty where there is
-// none.
-func Config(ctx context.Context, dir, key string) string {
-	text, err := Run(ctx, dir, "config", "--get", key)
+// Config is a value of the repository's configuration or, unless only that counts, of the user's;
+// empty where there is none.
+func Config(ctx context.Context, dir, key string, local bool) string {
+	words := []string{"config", "--get", key}
+	if local {
+		words = []string{"config", "--local", "--get", key}
+	}
+	text, err := Run(ctx, dir, words...)
 	if err != nil {
 		return ""
 	}

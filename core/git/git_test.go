@@ -50,7 +50,7 @@ func TestNothingIsRun(t *testing.T) {
 	at, err := git.Top(ctx, near)
 	require.NoError(t, err)
 	assert.Equal(t, "near", filepath.Base(at))
-	assert.Empty(t, git.Config(ctx, near, "merge.glassjar.driver"))
+	assert.Empty(t, git.Config(ctx, near, "merge.glassjar.driver", false))
 	assert.NoFileExists(t, sprung)
 
 	shell(near, "git cat-file blob main~1:pylock.toml") // as anybody would, to show that the trap works

@@ -114,7 +114,7 @@ func gitConfig(ctx context.Context, dir, program string, undo bool) *FileEdit {
 	var now, then strings.Builder
 	var steps [][]string
 	for _, key := range sortedNames(want) {
-		have := localConfig(ctx, dir, key)
+		have := git.Config(ctx, dir, key, true)
 		if have != "" {
 			fmt.Fprintf(&now, "%s = %s\n", key, have)
 		}
@@ -157,14 +157,6 @@ func gitConfig(ctx context.Context, dir, program string, undo bool) *FileEdit {
 	return &e
 }
 
-func localConfig(ctx context.Context, dir, key string) string {
-	text, err := git.Run(ctx, dir, "config", "--local", "--get", key)
-	if err != nil {
-		return ""
-	}
-	return strings.TrimRight(string(text), "\n")
-}
-
 // lacksMerging reports whether a project's files say that git merges records by this program,
 // while this checkout does not know how: its configuration does not come with a clone.
 func (m *Machine) lacksMerging(ctx context.Context, project string) bool {
@@ -175,5 +167,5 @@ func (m *Machine) lacksMerging(ctx context.Context, project string) bool {
 	if _, err := git.Top(ctx, project); err != nil {
 		return false
 	}
-	return git.Config(ctx, project, "merge.glassjar.driver") == ""
+	return git.Config(ctx, project, "merge.glassjar.driver", false) == ""
 }

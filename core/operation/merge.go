@@ -11,6 +11,7 @@ import (
 	"glassjar/core/atomicfile"
 	"glassjar/core/digest"
 	"glassjar/core/git"
+	"glassjar/core/jar"
 	"glassjar/core/limits"
 	"glassjar/core/place"
 	"glassjar/core/plan"
@@ -114,15 +115,17 @@ func (m *Machine) solveMerge(ctx context.Context, at place.Place, merge project.
 	if spec, err = project.ParseSpec(at.SpecFile, text); err != nil {
 		return nil, err
 	}
-	where := at
-	if !at.Exists() || !m.Places().MayBeUsed(at.Root) {
-		where.Root = at.Root + "-none" // a stranger's jar is not asked for its Python
+	var p *job
+	var installed []jar.Installed
+	if at.Exists() && m.Places().MayBeUsed(at.Root) {
+		p, installed, err = m.newPlan(ctx, at)
+	} else { // a stranger's jar is not asked for its Python
+		p, err = m.planWithoutJar(ctx, at, spec)
 	}
-	p, installed, err := m.planForRecord(ctx, where, spec)
 	if err != nil {
 		return nil, err
 	}
-	p.place, p.before = at, merge.Record
+	p.before = merge.Record
 	indexes, sampleOnly := m.indexes(spec)
 	p.catalog, p.SampleOnly = m.newCatalog(indexes), sampleOnly
 	if err := plan.CheckPython(spec.RequiresPython, p.environment()); err != nil {

@@ -38,7 +38,9 @@ func (m *Machine) pushSealed(ctx context.Context, at string, chosen *selection, 
 		}
 		sealed.Targets = append(sealed.Targets, one)
 	}
-	pushed, err := m.pushing(ref.Host()).Push(ctx, ref, sealed)
+	client, done := m.pushing(ref.Host())
+	defer done()
+	pushed, err := client.Push(ctx, ref, sealed)
 	out.Digest, out.Sent, out.SentBytes = pushed.Digest, pushed.Blobs, pushed.Bytes
 	return err
 }
@@ -97,7 +99,8 @@ func (m *Machine) pushReleases(ctx context.Context, base registry.Base, chosen *
 		}
 		releases[key] = append(releases[key], r)
 	}
-	client := m.pushing(base.Host())
+	client, done := m.pushing(base.Host())
+	defer done()
 	group, inner := guard.WithContext(ctx)
 	group.SetLimit(4)
 	var mu sync.Mutex

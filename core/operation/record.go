@@ -212,8 +212,10 @@ func (m *Machine) Record(ctx context.Context, opt RecordOptions) (*Recorded, err
 		return out, err
 	}
 	if opt.Sign != "" {
-		out.Signed, err = m.signRecord(ctx, opt.Sign, at.RecordFile)
-		return out, err
+		if out.Signed, err = m.signRecord(ctx, opt.Sign, at.RecordFile); err != nil {
+			return out, errors.Join(err, m.dropStaleSignature(at))
+		}
+		return out, nil
 	}
 	return out, m.dropStaleSignature(at)
 }
@@ -260,19 +262,24 @@ func (m *Machine) planForRecord(ctx context.Context, at place.Place, spec *proje
 	if at.Exists() {
 		return m.newPlan(ctx, at)
 	}
+	p, err := m.planWithoutJar(ctx, at, spec)
+	return p, nil, err
+}
+
+func (m *Machine) planWithoutJar(ctx context.Context, at place.Place, spec *project.Spec) (*job, error) {
 	in, _, _, err := m.choosePython(ctx, "", spec)
 	p := newJob(at)
 	var none *NoPythonError
 	if errors.As(err, &none) && !spec.Tool.SeeSystem {
 		targets, wrong := target.All(spec.Tool.Targets, spec.RequiresPython)
 		if wrong != nil || len(targets) == 0 {
-			return nil, nil, errors.Join(wrong, err)
+			return nil, errors.Join(wrong, err)
 		}
 		p.target, p.Python = &targets[0], targets[0].String()
-		return p, nil, nil
+		return p, nil
 	}
 	p.python, p.Python = in, in.Title()
-	return p, nil, err
+	return p, err
 }
 
 // NoSpecError says that there is no spec to work from.
@@ -286,22 +293,6 @@ func drift(spec *project.Spec, record *project.Record) (added, dropped []string)
 	if !spec.Says() || len(record.Asked) == 0 && record.CreatedBy != "glassjar" {
 		return nil, nil
 	}
-	was := map[string]bool{}
-	for _, a := range record.Asked {
-		was[a] = true
-	}
-	is := map[string]bool{}
-	for _, a := range spec.Asked {
-		text := a.Part.Asks(a.Written())
-		is[text] = true
-		if !was[text] {
-			added = append(added, text)
-		}
-	}
-	for _, a := range record.Asked {
-		if !is[a] {
-			dropped = append(dropped, a)
-		}
-	}
-	return added, dropped
+	is := project.Asks(spec.Asked)
+	return project.Lacking(is, record.Asked), project.Lacking(record.Asked, is)
 }

@@ -99,8 +99,7 @@ func servedTargets(r *project.Record) []target.Target {
 		return nil
 	}
 	return slices.DeleteFunc(all, func(t target.Target) bool {
-		env := t.Environment().Markers
-		return len(r.Environments) > 0 && !slices.ContainsFunc(r.Environments, func(m requirement.Marker) bool { return m.Holds(env) })
+		return plan.Served(r, t.Environment()) != nil
 	})
 }
 
@@ -114,7 +113,7 @@ type reviewing struct {
 func (r *reviewing) review(ctx context.Context, x, y *side) *Review {
 	d := compareSides(x, y)
 	out := &Review{A: project.Shorten(r.m.Dir, x.title), B: project.Shorten(r.m.Dir, y.title), ALabel: x.label, BLabel: y.label, Same: d.Same, Rows: []ReviewRow{},
-		Asked: notIn(y.record.Asked, x.record.Asked), NotAsked: notIn(x.record.Asked, y.record.Asked), Licenses: []NewLicense{}, Withdrawn: []string{}}
+		Asked: append([]string{}, project.Lacking(y.record.Asked, x.record.Asked)...), NotAsked: append([]string{}, project.Lacking(x.record.Asked, y.record.Asked)...), Licenses: []NewLicense{}, Withdrawn: []string{}}
 	for _, kind := range []struct {
 		name  string
 		items []plan.Item
@@ -136,10 +135,6 @@ func (r *reviewing) review(ctx context.Context, x, y *side) *Review {
 		}
 	}
 	return out
-}
-
-func notIn(list, other []string) []string {
-	return append([]string{}, slices.DeleteFunc(slices.Clone(list), func(s string) bool { return slices.Contains(other, s) })...)
 }
 
 func (r *reviewing) row(ctx context.Context, kind string, i plan.Item, a, b *project.Record) ReviewRow {

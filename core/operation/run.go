@@ -198,9 +198,10 @@ func (m *Machine) inside(j *jar.Jar) start.Inside {
 	return in
 }
 
-// KeepStart keeps what a plain run in the folder of a project came to, for the next one
-// there; see package [start]. What cannot be kept is found out anew.
-func (m *Machine) KeepStart(l *Launch) {
+// KeepStart keeps what a plain run of a command in the folder of a project came to, for the next
+// one there; see package [start]. What cannot be kept is found out anew. It is decided once more
+// after the marks are taken: what changed in between would otherwise be taken for what was decided on.
+func (m *Machine) KeepStart(ctx context.Context, l *Launch, command []string) {
 	if l.Jar != filepath.Join(m.Dir, place.JarFolder) || filepath.Dir(l.Path) != l.inside.Bin {
 		return
 	}
@@ -222,7 +223,11 @@ func (m *Machine) KeepStart(l *Launch) {
 	for _, file := range []string{j.Python(), base, m.Folders.Settings, settings.MachineFile()} {
 		s.Marks = append(s.Marks, start.Mark{Kind: start.Target, Path: file})
 	}
-	if text := s.Text(os.Environ()); text != "" {
+	text := s.Text(os.Environ())
+	if text == "" {
+		return
+	}
+	if again, err := m.Run(ctx, "", command); err == nil && again.Path == l.Path && slices.Equal(again.Env, l.Env) && len(m.Notes) == 0 {
 		_ = atomicfile.Cache(start.File(m.Folders.Cache, m.Dir), []byte(text))
 	}
 }

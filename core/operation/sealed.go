@@ -10,6 +10,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"sync"
 
 	"glassjar/core/internal/keptmap"
 	"glassjar/core/limits"
@@ -71,21 +72,26 @@ func (m *Machine) registry() *registry.Client {
 // maxSeen bounds the list of blobs of a registry.
 const maxSeen = 20_000
 
-// pushing is [Machine.registry] with what is known of a registry's blobs, which is kept.
-func (m *Machine) pushing(host string) *registry.Client {
-	c := m.registry()
+// pushing has [Machine.registry] know what is under other names of a registry; done keeps what was
+// learned of that.
+func (m *Machine) pushing(host string) (c *registry.Client, done func()) {
+	c = m.registry()
 	sum := sha256.Sum256([]byte(host))
 	file := filepath.Join(m.Folders.Cache, "registries", hex.EncodeToString(sum[:12])+".json")
 	c.Seen = keptmap.Read[string](file)
+	learned := map[string]string{}
+	var mu sync.Mutex
 	c.Pushed = func(name string, sums []string) {
-		learned := map[string]string{}
+		mu.Lock()
+		defer mu.Unlock()
 		for _, s := range sums {
 			learned[s] = name
 		}
+	}
+	return c, func() {
 		all := len(c.Seen) > maxSeen
 		keptmap.Add(file, learned, func(key, _ string) bool { return all && learned[key] == "" })
 	}
-	return c
 }
 
 // openSealedFile opens a file.

@@ -73,7 +73,7 @@ func MergeRecords(base, ours, theirs *Record) Merge {
 	out := *ours
 	m := Merge{Record: &out}
 	out.Asked = mergeLists(base.Asked, ours.Asked, theirs.Asked)
-	m.Added, m.Dropped = lacking(out.Asked, ours.Asked), lacking(ours.Asked, out.Asked)
+	m.Added, m.Dropped = Lacking(out.Asked, ours.Asked), Lacking(ours.Asked, out.Asked)
 	if ours.RequiresPython.String() == base.RequiresPython.String() {
 		out.RequiresPython = theirs.RequiresPython
 	} else if theirs.RequiresPython.String() != base.RequiresPython.String() && theirs.RequiresPython.String() != ours.RequiresPython.String() {
@@ -129,7 +129,7 @@ func join[V any](a, b map[string]V) map[string]V {
 // it is done by whoever writes it.
 func mergeLists(base, ours, theirs []string) []string {
 	var out []string
-	for _, s := range append(slices.Clone(ours), lacking(theirs, ours)...) {
+	for _, s := range append(slices.Clone(ours), Lacking(theirs, ours)...) {
 		if mine, his := slices.Contains(ours, s), slices.Contains(theirs, s); mine && his || !slices.Contains(base, s) {
 			out = append(out, s)
 		}
@@ -137,8 +137,8 @@ func mergeLists(base, ours, theirs []string) []string {
 	return out
 }
 
-// lacking are those of a list that another lacks.
-func lacking(list, other []string) []string {
+// Lacking are those of a list that another lacks.
+func Lacking(list, other []string) []string {
 	return slices.DeleteFunc(slices.Clone(list), func(s string) bool { return slices.Contains(other, s) })
 }
 

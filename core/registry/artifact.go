@@ -144,7 +144,7 @@ func (a *Artifact) Blob(ctx context.Context, sum string) (io.ReadCloser, error) 
 	if err != nil {
 		return nil, told(a.ref, err)
 	}
-	return &resuming{ctx: ctx, artifact: a, blob: d, body: body, left: resumes}, nil
+	return &resuming{ctx: ctx, ref: a.ref, repo: a.repo, blob: d, body: body, left: resumes}, nil
 }
 
 // resumes is how often a transfer is taken up again.
@@ -152,12 +152,13 @@ const resumes = 5
 
 // resuming is a blob on its way.
 type resuming struct {
-	ctx      context.Context
-	artifact *Artifact
-	blob     ocispec.Descriptor
-	body     io.ReadCloser
-	at       int64
-	left     int
+	ctx  context.Context
+	ref  Ref
+	repo *remote.Repository
+	blob ocispec.Descriptor
+	body io.ReadCloser
+	at   int64
+	left int
 }
 
 func (r *resuming) Read(p []byte) (int, error) {
@@ -167,15 +168,15 @@ func (r *resuming) Read(p []byte) (int, error) {
 		return n, err
 	}
 	if r.at > r.blob.Size || r.ctx.Err() != nil || r.left == 0 || errors.Is(err, content.ErrTrailingData) {
-		return n, told(r.artifact.ref, err)
+		return n, told(r.ref, err)
 	}
 	r.left--
 	if err := again.Wait(r.ctx, 100*time.Millisecond); err != nil {
 		return n, err
 	}
-	body, failed := r.artifact.repo.Blobs().Fetch(r.ctx, r.blob)
+	body, failed := r.repo.Blobs().Fetch(r.ctx, r.blob)
 	if failed != nil {
-		return n, told(r.artifact.ref, err)
+		return n, told(r.ref, err)
 	}
 	if s, ok := body.(io.Seeker); ok {
 		_, failed = s.Seek(r.at, io.SeekStart)
@@ -184,7 +185,7 @@ func (r *resuming) Read(p []byte) (int, error) {
 	}
 	if failed != nil {
 		body.Close()
-		return n, told(r.artifact.ref, err)
+		return n, told(r.ref, err)
 	}
 	r.body.Close()
 	r.body = body

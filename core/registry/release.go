@@ -2,6 +2,7 @@ package registry
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -91,7 +92,7 @@ type OtherFileError struct{ Ref, File string }
 
 func (e *OtherFileError) Error() string { return e.Ref + " has another " + e.File }
 
-// layers are a release's files and their metadata, as a manifest has them, sorted.
+// layers are a release's files and their metadata, as a manifest has them.
 func layers(files []ReleaseFile) (out []ocispec.Descriptor) {
 	described := map[string]ocispec.Descriptor{}
 	for _, f := range files {
@@ -111,12 +112,6 @@ func layers(files []ReleaseFile) (out []ocispec.Descriptor) {
 	for _, d := range described {
 		out = append(out, d)
 	}
-	slices.SortFunc(out, func(a, b ocispec.Descriptor) int {
-		if a.MediaType != b.MediaType {
-			return strings.Compare(b.MediaType, a.MediaType) // packages first
-		}
-		return strings.Compare(a.Annotations[ocispec.AnnotationTitle]+a.Digest.String(), b.Annotations[ocispec.AnnotationTitle]+b.Digest.String())
-	})
 	return out
 }
 
@@ -153,8 +148,8 @@ func (c *Client) PushRelease(ctx context.Context, base Base, name, version strin
 			all[same] = old
 		}
 	}
-	slices.SortFunc(all, func(a, b ocispec.Descriptor) int {
-		return strings.Compare(b.MediaType+"\x00"+a.Annotations[ocispec.AnnotationTitle]+a.Digest.String(), a.MediaType+"\x00"+b.Annotations[ocispec.AnnotationTitle]+b.Digest.String())
+	slices.SortFunc(all, func(a, b ocispec.Descriptor) int { // packages first, then what describes them
+		return cmp.Or(strings.Compare(b.MediaType, a.MediaType), strings.Compare(a.Annotations[ocispec.AnnotationTitle], b.Annotations[ocispec.AnnotationTitle]), strings.Compare(a.Digest.String(), b.Digest.String()))
 	})
 	if err := p.files(ctx, blobs); err != nil {
 		return p.done(ocispec.Descriptor{}), err
@@ -334,6 +329,5 @@ func (c *Client) blob(ctx context.Context, ref Ref, kind string, size int64) (io
 	if err != nil {
 		return nil, told(ref, err)
 	}
-	a := &Artifact{ref: ref, repo: repo}
-	return &resuming{ctx: ctx, artifact: a, blob: d, body: body, left: resumes}, nil
+	return &resuming{ctx: ctx, ref: ref, repo: repo, blob: d, body: body, left: resumes}, nil
 }

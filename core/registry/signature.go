@@ -5,7 +5,6 @@ import (
 	"context"
 	"encoding/json"
 	"io"
-	"sync"
 
 	"github.com/opencontainers/image-spec/specs-go"
 	ocispec "github.com/opencontainers/image-spec/specs-go/v1"
@@ -41,10 +40,7 @@ func (p *pushing) sign(ctx context.Context, jar ocispec.Descriptor, sig []byte) 
 // Signatures are the texts of all signatures that refer to the artifact.
 func (a *Artifact) Signatures(ctx context.Context) ([][]byte, error) {
 	var list []ocispec.Descriptor
-	var mu sync.Mutex
 	err := a.repo.Referrers(ctx, a.top, TypeSignature, func(some []ocispec.Descriptor) error {
-		mu.Lock()
-		defer mu.Unlock()
 		list = append(list, some...)
 		return nil
 	})

@@ -193,18 +193,27 @@ func Standard() Places {
 }
 
 // SecondStores are the stores that are only read, the nearest first.
-func (s Settings) SecondStores() (out []string) {
-	switch v := s.SecondStore.(type) {
-	case string:
-		out = append(out, v)
-	case []any:
-		for _, one := range v {
-			if dir, ok := one.(string); ok {
-				out = append(out, dir)
-			}
+func (s Settings) SecondStores() []string {
+	out, _ := folders(s.SecondStore) // what is neither was refused when it was read
+	return out
+}
+
+// folders reads a value that is a folder, or a list of folders.
+func folders(value any) (out []string, ok bool) {
+	list, many := value.([]any)
+	if !many && value != nil {
+		list = []any{value}
+	}
+	for _, one := range list {
+		dir, text := one.(string)
+		if !text {
+			return nil, false
+		}
+		if dir != "" {
+			out = append(out, dir)
 		}
 	}
-	return slices.DeleteFunc(out, func(dir string) bool { return dir == "" })
+	return out, true
 }
 
 // Read reads the settings; a missing file is no settings. The error is a
@@ -245,14 +254,7 @@ func parse(file string, data []byte) (s Settings, err error) {
 			return s, &project.FileError{File: file, Where: key, Why: fmt.Sprintf("%q is not one of %s", value, strings.Join(known.Choices, ", "))}
 		}
 	}
-	switch v := s.SecondStore.(type) {
-	case nil, string:
-	case []any:
-		if !slices.ContainsFunc(v, func(one any) bool { _, ok := one.(string); return !ok }) {
-			break
-		}
-		return s, &project.FileError{File: file, Where: "second-store", Why: "it is a folder, or a list of folders"}
-	default:
+	if _, ok := folders(s.SecondStore); !ok {
 		return s, &project.FileError{File: file, Where: "second-store", Why: "it is a folder, or a list of folders"}
 	}
 	for _, i := range s.Indexes {

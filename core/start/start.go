@@ -155,10 +155,11 @@ func File(cache, dir string) string {
 // Cached is the folder of these files within the cache.
 const Cached = "starts"
 
-// Plain is the command of "run CMD [ARG...]" without an option.
+// Plain is the command of "run CMD [ARG...]" without an option; args are what follows the
+// program's name.
 func Plain(args []string) (command []string, ok bool) {
-	if len(args) < 3 || args[1] != "run" || args[2] == "" || args[2][0] == '-' {
+	if len(args) < 2 || args[0] != "run" || args[1] == "" || args[1][0] == '-' {
 		return nil, false
 	}
-	return args[2:], true
+	return args[1:], true
 }

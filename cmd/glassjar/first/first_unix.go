@@ -14,7 +14,10 @@ import (
 )
 
 func init() {
-	command, ok := start.Plain(os.Args)
+	if len(os.Args) == 0 {
+		return
+	}
+	command, ok := start.Plain(os.Args[1:])
 	if !ok {
 		return
 	}
