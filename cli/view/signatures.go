@@ -33,7 +33,7 @@ func (s *Screen) signatureWords(err error) (Message, bool) {
 		}
 		return m, true
 	case errors.As(err, &key):
-		return Message{What: "nothing was signed: " + s.Path(key.File) + " cannot be signed with", Reasons: []string{key.Why}, Try: []string{"name the file of another key"}}, true
+		return Message{What: "nothing was signed: " + s.Path(key.File) + " cannot be signed with", Reasons: []string{key.Why}, Try: []string{"give the command again, or name the file of another key"}}, true
 	case errors.As(err, &line):
 		return Message{What: "the file of signers cannot be read", Reasons: []string{line.Error()}, Try: []string{"a line for each: perry@orchard.example ssh-ed25519 AAAA..."}}, true
 	}
