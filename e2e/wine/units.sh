@@ -15,7 +15,7 @@ for dir in $packages; do
     all=$((all + 1))
     for_windows test -c -o "$T/test.exe" "./$dir" || continue
     skip=$(sed -n "s#^$dir \\([A-Za-z0-9]*\\):.*#^\\1\$#p" e2e/wine/named.txt | paste -sd '|')
-    (cd "$dir" && timeout 120 wine "$T/test.exe" -test.v ${skip:+"-test.skip=$skip"} </dev/null) >"$T/log" 2>&1
+    (cd "$dir" && timeout 400 wine "$T/test.exe" -test.v ${skip:+"-test.skip=$skip"} </dev/null) >"$T/log" 2>&1
     code=$?
     if [ $code = 0 ]; then
         passed=$((passed + 1))
