@@ -115,6 +115,8 @@ func (s *Screen) aboutReleases(t *Sheet, a *operation.About) {
 		}
 		version, note := s.Plain(r.Version), ""
 		switch r.Unfit {
+		case plan.HeldByHold:
+			note = "held at " + r.Detail
 		case plan.HeldByPython:
 			note = "for Python " + r.Detail
 		case plan.HeldByFiles:

@@ -149,6 +149,8 @@ func unfit(f resolve.Fact) string {
 		return what + are + "a pre-release, which was not asked for"
 	case resolve.SourceOnly:
 		return what + are + "published as source only, and nothing is built without consent"
+	case resolve.Held:
+		return what + are + "not taken, since " + f.Name + " is held at " + strings.Join(f.Details, "; ")
 	}
 	return what + " cannot be used" + detail
 }
@@ -196,6 +198,8 @@ func advice(facts []resolve.Fact, fits map[string]string) []string {
 			add("take pre-releases: --pre, or name one such as " + f.Name + "==" + f.Versions[len(f.Versions)-1].String())
 		case resolve.Yanked:
 			add("pin it if you must: " + f.Name + "==" + f.Versions[len(f.Versions)-1].String())
+		case resolve.Held:
+			add("end the hold: take " + f.Name + " out of [tool.glassjar.held]")
 		case resolve.Python:
 			add("use another Python: glassjar pythons shows which are here")
 		case resolve.NoFile:

@@ -135,6 +135,8 @@ func held(b plan.Behind) string {
 		switch h.By {
 		case plan.HeldBySpec:
 			parts = append(parts, "asked for as "+h.Range+", "+h.Detail)
+		case plan.HeldByHold:
+			parts = append(parts, "held at "+h.Range+": "+h.Detail)
 		case plan.HeldByPython:
 			parts = append(parts, "it is for Python "+h.Detail)
 		case plan.HeldByFiles:

@@ -127,6 +127,14 @@ func (c *Catalog) Releases(ctx context.Context, name string) ([]Release, index.S
 	return l.releases, l.source, err
 }
 
+// HeldBack is [index.Ordered.HeldBack].
+func (c *Catalog) HeldBack(name string, v version.Version) (index.Hold, bool) {
+	if c.Indexes == nil {
+		return index.Hold{}, false
+	}
+	return c.Indexes.HeldBack(name, v)
+}
+
 // ByVersion sorts files into releases, the newest first.
 func ByVersion(files []index.File) []Release {
 	// Whatever order an index lists them in; of two ways to write a version the

@@ -113,6 +113,10 @@ func (p *Provider) judgeAll(ctx context.Context, name string, judge judging) (ju
 		if provided && r.Version.Equal(base.Version) {
 			continue
 		}
+		if h, held := p.Catalog.HeldBack(name, r.Version); held {
+			add(resolve.Candidate{Version: r.Version, Unfit: resolve.Held, Detail: h.String()}, nil)
+			continue
+		}
 		f, c, err := judge(ctx, name, r)
 		if err != nil {
 			return judgement{}, err

@@ -175,6 +175,22 @@ type Ordered struct {
 	PassedOver func(name string, f File)
 	// Until, if set, leaves out what was uploaded at that time or later (PEP 700).
 	Until time.Time
+	// Held are the ranges that distributions are kept within, by normal name.
+	Held map[string]Hold
+}
+
+// Hold keeps a distribution within a range, for a reason.
+type Hold struct {
+	At  version.Specifiers
+	Why string
+}
+
+func (h Hold) String() string { return h.At.Written() + ": " + h.Why }
+
+// HeldBack is the hold that keeps a version from being chosen, if there is one.
+func (o *Ordered) HeldBack(name string, v version.Version) (Hold, bool) {
+	h, ok := o.Held[name]
+	return h, ok && !h.At.Admits(v)
 }
 
 // NoTimesError says that an index does not tell when a file was uploaded, so that what it had at

@@ -120,7 +120,7 @@ func (m *Machine) about(ctx context.Context, ref, name string) (*About, error) {
 		standing := c.Indexes.Standing(ctx, key)
 		out.Status, out.Reason = standing.Status, standing.Reason
 		out.Tracks, out.Alternates = append(out.Tracks, standing.Tracks...), append(out.Alternates, standing.Alternates...)
-		out.addReleases(releases, env)
+		out.addReleases(c, releases, env)
 	case out.Here == nil && errors.Is(err, index.ErrUnknownName):
 		_, isSample := indexes.Sources[0].(index.Sample)
 		return nil, c.CheckNames(ctx, []string{key}, isSample && len(indexes.Sources) == 1)
@@ -244,7 +244,7 @@ func maturity(meta metadata.Metadata) string {
 
 var unfitWords = map[int]string{resolve.Python: plan.HeldByPython, resolve.NoFile: plan.HeldByFiles, resolve.SourceOnly: plan.HeldBySource, resolve.Yanked: plan.HeldByYank}
 
-func (a *About) addReleases(releases []catalog.Release, env target.Environment) {
+func (a *About) addReleases(from *catalog.Catalog, releases []catalog.Release, env target.Environment) {
 	for _, r := range releases {
 		one := AboutRelease{Version: r.Version.String(), Size: -1, Files: len(r.Files), Here: a.Here != nil && a.Here.Version == r.Version.String()}
 		for _, f := range r.Files {
@@ -259,6 +259,9 @@ func (a *About) addReleases(releases []catalog.Release, env target.Environment) 
 		if env.Title != "" {
 			_, c := catalog.Judge(r, env)
 			one.Fits, one.Unfit, one.Detail = c.Unfit == resolve.Fit, unfitWords[c.Unfit], c.Detail
+			if h, held := from.HeldBack(a.Name, r.Version); held {
+				one.Fits, one.Unfit, one.Detail = false, plan.HeldByHold, h.String()
+			}
 			if one.Fits && r.Version.IsPrerelease() {
 				one.Unfit = "pre-release"
 			}
@@ -272,6 +275,9 @@ func (a *About) addReleases(releases []catalog.Release, env target.Environment) 
 func (a *About) describeFromIndex(ctx context.Context, c *catalog.Catalog, releases []catalog.Release, env target.Environment) error {
 	var chosen *index.File
 	for _, r := range releases {
+		if _, held := c.HeldBack(a.Name, r.Version); held {
+			continue
+		}
 		if f, found := catalog.Judge(r, env); env.Title != "" && found.Unfit == resolve.Fit && !r.Version.IsPrerelease() {
 			chosen = f
 			break

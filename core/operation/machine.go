@@ -184,6 +184,10 @@ func (m *Machine) indexes(spec *project.Spec) (o *index.Ordered, sampleOnly bool
 		if o.Until.IsZero() {
 			o.Until = spec.Until
 		}
+		o.Held = map[string]index.Hold{}
+		for name, h := range spec.Held {
+			o.Held[name] = index.Hold(h)
+		}
 		for _, e := range spec.Tool.Indexes {
 			if e.Holds != "" {
 				continue

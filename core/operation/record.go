@@ -288,11 +288,17 @@ type NoSpecError struct{ File string }
 func (e *NoSpecError) Error() string { return "there is no spec: " + e.File }
 
 // drift are the requirements by which the spec differs from what the record
-// was made from.
+// was made from, a hold that it does not keep to among what was added.
 func drift(spec *project.Spec, record *project.Record) (added, dropped []string) {
 	if !spec.Says() || len(record.Asked) == 0 && record.CreatedBy != "glassjar" {
 		return nil, nil
 	}
 	is := project.Asks(spec.Asked)
-	return project.Lacking(is, record.Asked), project.Lacking(record.Asked, is)
+	added, dropped = project.Lacking(is, record.Asked), project.Lacking(record.Asked, is)
+	for _, e := range record.Packages {
+		if h, held := spec.Held[requirement.Normalize(e.Name)]; held && !e.Version.IsZero() && !h.At.Admits(e.Version) {
+			added = append(added, requirement.Normalize(e.Name)+h.At.Written())
+		}
+	}
+	return added, dropped
 }

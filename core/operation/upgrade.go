@@ -182,6 +182,9 @@ func (m *Machine) behind(ctx context.Context, p *job, installed []jar.Installed)
 			continue // nothing newer is known of what no index has
 		}
 		newest, ok := newestFinal(releases, d.Version())
+		if _, held := p.catalog.HeldBack(d.Key(), d.Version()); held {
+			ok = !newest.Version.IsZero() // it is to go back
+		}
 		if !ok {
 			continue
 		}
@@ -217,6 +220,9 @@ func newestFinal(releases []catalog.Release, here version.Version) (catalog.Rele
 func (m *Machine) heldBack(ctx context.Context, p *job, name string, newest catalog.Release) ([]plan.Hold, error) {
 	holds := []plan.Hold{}
 	judge := &catalog.Provider{Catalog: p.catalog, Environment: target.EnvironmentOf(p.python), Context: ctx}
+	if h, held := p.catalog.HeldBack(name, newest.Version); held {
+		return append(holds, plan.Hold{By: plan.HeldByHold, Range: h.At.Written(), Detail: h.Why}), nil
+	}
 	if _, c := catalog.Judge(newest, judge.Environment); c.Unfit != resolve.Fit {
 		by := map[int]string{resolve.Python: plan.HeldByPython, resolve.NoFile: plan.HeldByFiles, resolve.SourceOnly: plan.HeldBySource, resolve.Yanked: plan.HeldByYank}[c.Unfit]
 		return append(holds, plan.Hold{By: by, Detail: c.Detail}), nil

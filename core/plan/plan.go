@@ -126,7 +126,8 @@ type Hold struct {
 
 // What else keeps a distribution back: the spec, the jar's Python, that there is no file
 // for this system, that the newest is a source distribution, was withdrawn, has a
-// description that cannot be read, or cannot stand together with the rest.
+// description that cannot be read, cannot stand together with the rest, or that a person
+// holds it.
 const (
 	HeldBySpec     = "spec"
 	HeldByPython   = "python"
@@ -135,4 +136,5 @@ const (
 	HeldByYank     = "withdrawn"
 	HeldByTogether = "the others together"
 	HeldByUnread   = "description"
+	HeldByHold     = "hold"
 )

@@ -310,6 +310,8 @@ func whyLeft(err error) string {
 			parts = append(parts, f.Name+" has source distributions only")
 		case f.Unfit == resolve.Python:
 			parts = append(parts, f.Name+" is for other Pythons")
+		case f.Unfit == resolve.Held:
+			parts = append(parts, f.Name+" is held at "+Some(f.Details))
 		case f.Unfit == resolve.Broken:
 			parts = append(parts, f.Name+" cannot be read")
 		}

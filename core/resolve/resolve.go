@@ -78,6 +78,7 @@ const (
 	Prerelease // not asked for; a specifier that names one admits it
 	Broken     // its metadata cannot be read
 	SourceOnly // only a source distribution, and building has no consent
+	Held       // the spec keeps the distribution to other versions
 )
 
 // Candidate is one version that a provider offers.
