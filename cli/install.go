@@ -39,7 +39,7 @@ that came of it into the record.`,
 	a.buildFlag(cmd)
 	cmd.Flags().BoolVar(&planOnly, "plan", false, "show what would be done, and stop")
 	a.asOfFlag(cmd)
-	cmd.Flags().BoolVar(&opt.Pre, "pre", false, "take pre-releases as well")
+	cmd.Flags().BoolVar(&opt.Pre, "pre-releases", false, "take pre-releases as well")
 	cmd.Flags().StringVar(&opt.Group, "group", "", "write it into this dependency group of the spec")
 	cmd.Flags().StringVar(&opt.Extra, "extra", "", "write it into this extra of the project")
 	return cmd
@@ -86,7 +86,7 @@ holds it back.`,
 	a.buildFlag(cmd)
 	cmd.Flags().BoolVar(&planOnly, "plan", false, "show what would be done, and stop")
 	a.asOfFlag(cmd)
-	cmd.Flags().BoolVar(&pre, "pre", false, "take pre-releases as well")
+	cmd.Flags().BoolVar(&pre, "pre-releases", false, "take pre-releases as well")
 	return cmd
 }
 

@@ -27,7 +27,7 @@ jar that was filled by hand, or a CycloneDX bill of materials.`,
 				return err
 			}
 			if form != operation.AsLock || to != "" {
-				if err := errors.Join(oneOf(cmd, "as", "check"), oneOf(cmd, "as", "pre"), oneOf(cmd, "as", "sign")); err != nil {
+				if err := errors.Join(oneOf(cmd, "as", "check"), oneOf(cmd, "as", "pre-releases"), oneOf(cmd, "as", "sign")); err != nil {
 					return err
 				}
 				return a.export(cmd, form, to)
@@ -51,7 +51,7 @@ jar that was filled by hand, or a CycloneDX bill of materials.`,
 	cmd.Flags().StringVar(&form, "as", operation.AsLock, "lock, spec, list or sbom")
 	cmd.Flags().StringVar(&to, "to", "", "with --as, write into this file")
 	a.asOfFlag(cmd)
-	cmd.Flags().BoolVar(&opt.Pre, "pre", false, "take pre-releases as well")
+	cmd.Flags().BoolVar(&opt.Pre, "pre-releases", false, "take pre-releases as well")
 	cmd.Flags().StringArrayVar(&opt.ReadAll, "every-wheel", nil, "read what every wheel of this distribution needs, where its index does not say")
 	cmd.Flags().StringVar(&opt.Sign, "sign", "", "sign it with the SSH `KEY` in this file, beside it")
 	cmd.Flags().BoolVar(&opt.Check, "check", false, "change nothing; exit with 1 if the record is not in step")

@@ -185,7 +185,7 @@ func TestFullDisk(t *testing.T) {
 
 	// A disk that may not be written to.
 	require.NoError(t, syscall.Mount("", small, "", syscall.MS_REMOUNT|syscall.MS_RDONLY, ""))
-	for _, args := range [][]string{{"create", "--at", "other"}, {"install", "must-core"}, {"discard", ".jar"}, {"upgrade", "--pre"}, {"rewind", "1"}, {"clone", ".jar", "./copy"}} {
+	for _, args := range [][]string{{"create", "--at", "other"}, {"install", "must-core"}, {"discard", ".jar"}, {"upgrade", "--pre-releases"}, {"rewind", "1"}, {"clone", ".jar", "./copy"}} {
 		out, err := s.try("glassjar", args...)
 		require.Error(t, err)
 		assert.Contains(t, out, "read-only file system")

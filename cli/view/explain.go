@@ -195,7 +195,7 @@ func advice(facts []resolve.Fact, fits map[string]string) []string {
 	for _, f := range facts {
 		switch f.Unfit {
 		case resolve.Prerelease:
-			add("take pre-releases: --pre, or name one such as " + f.Name + "==" + f.Versions[len(f.Versions)-1].String())
+			add("take pre-releases: --pre-releases, or name one such as " + f.Name + "==" + f.Versions[len(f.Versions)-1].String())
 		case resolve.Yanked:
 			add("pin it if you must: " + f.Name + "==" + f.Versions[len(f.Versions)-1].String())
 		case resolve.Held:

@@ -176,7 +176,7 @@ func TestWords(t *testing.T) {
 		{solve(resolve.Fact{Name: "a", Extra: "x", Versions: list("1"), All: true, Needs: []resolve.Need{{Name: "ghost"}}}), ExitUnsolved, "a[x] 1 (the only one) needs ghost, and ghost is not to be had", "ask for less"},
 		{solve(resolve.Fact{Name: "a", Versions: list("1", "2", "3", "4"), All: true, Unfit: resolve.Python, Details: []string{">=4"}}), ExitUnsolved, "a 1 to 4 (all 4) are for Python >=4", "another Python"},
 		{solve(resolve.Fact{Name: "a", Versions: list("1"), Unfit: resolve.Yanked, Details: []string{"wrong"}}), ExitUnsolved, "withdrawn by the publisher: wrong", "a==1"},
-		{solve(resolve.Fact{Name: "a", Versions: list("1rc1"), Unfit: resolve.Prerelease}), ExitUnsolved, "a pre-release", "--pre"},
+		{solve(resolve.Fact{Name: "a", Versions: list("1rc1"), Unfit: resolve.Prerelease}), ExitUnsolved, "a pre-release", "--pre-releases"},
 		{solve(resolve.Fact{Name: "a", Versions: list("1"), Unfit: resolve.NoFile, Details: []string{"py3-none-win32"}}), ExitUnsolved, "py3-none-win32", "another version"},
 		{solve(resolve.Fact{Name: "a", Versions: list("1"), Unfit: resolve.SourceOnly}), ExitUnsolved, "source only", ""},
 		{solve(resolve.Fact{Name: "a", Versions: list("1"), Unfit: resolve.Broken, Details: []string{"no name"}}), ExitUnsolved, "cannot be used: no name", ""},
