@@ -1,6 +1,8 @@
 package cli
 
 import (
+	"errors"
+
 	"github.com/spf13/cobra"
 
 	"glassjar/cli/view"
@@ -10,12 +12,14 @@ import (
 func (a *app) installCommand() *cobra.Command {
 	var opt operation.InstallOptions
 	var planOnly bool
+	var into string
 	cmd := &cobra.Command{
 		Use: "install REQ...", GroupID: "fill", Short: "add packages, and write down what came of it",
 		Long: `Finds versions that fit together, shows the plan, fetches and verifies the
 files, and puts them into the jar. What you asked for goes into the spec, all
-that came of it into the record.`,
-		Example: "  glassjar install brixmeter\n  glassjar install 'press-schedule>=2' orchard-map\n  glassjar install --editable ../press-tools",
+that came of it into the record. With --into a Python file gets it, in the block
+of comments by which a script says what it needs.`,
+		Example: "  glassjar install brixmeter\n  glassjar install --into tally.py brixmeter\n  glassjar install 'press-schedule>=2' orchard-map\n  glassjar install --editable ../press-tools",
 		Args: func(cmd *cobra.Command, args []string) error {
 			if len(opt.Editable) > 0 {
 				return nil
@@ -23,8 +27,11 @@ that came of it into the record.`,
 			return atLeast(1, "the name of something to install")(cmd, args)
 		},
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := oneOf(cmd, "group", "extra"); err != nil {
+			if err := errors.Join(oneOf(cmd, "group", "extra"), a.intoAlone(cmd, into, "editable", "group", "extra")); err != nil {
 				return err
+			}
+			if into != "" {
+				return a.into(cmd, operation.IntoOptions{Script: into, Wants: args, Pre: opt.Pre}, planOnly)
 			}
 			opt.Jar, opt.Wants = a.jar, args
 			o, err := a.machine.Install(cmd.Context(), opt, a.decide(planOnly))
@@ -42,7 +49,34 @@ that came of it into the record.`,
 	cmd.Flags().BoolVar(&opt.Pre, "pre-releases", false, "take pre-releases as well")
 	cmd.Flags().StringVar(&opt.Group, "group", "", "write it into this dependency group of the spec")
 	cmd.Flags().StringVar(&opt.Extra, "extra", "", "write it into this extra of the project")
+	cmd.Flags().StringVar(&into, "into", "", "write it into the block of metadata of this `SCRIPT`")
 	return cmd
+}
+
+// intoAlone refuses what has no meaning with --into.
+func (a *app) intoAlone(cmd *cobra.Command, into string, others ...string) error {
+	if into == "" {
+		return nil
+	}
+	if a.jar != "" {
+		return &view.UsageError{Why: "--into and --jar do not go together: a script has a jar of its own", Try: "glassjar help " + cmd.Name()}
+	}
+	for _, other := range others {
+		if err := oneOf(cmd, "into", other); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// into changes the block of metadata of a script.
+func (a *app) into(cmd *cobra.Command, opt operation.IntoOptions, planOnly bool) error {
+	o, err := a.machine.EditScript(cmd.Context(), opt, a.decide(planOnly))
+	if err != nil {
+		return err
+	}
+	a.show(o, planOnly)
+	return nil
 }
 
 func (a *app) outdatedCommand() *cobra.Command {
@@ -92,13 +126,21 @@ holds it back.`,
 
 func (a *app) uninstallCommand() *cobra.Command {
 	var planOnly bool
+	var into string
 	cmd := &cobra.Command{
 		Use: "uninstall NAME...", GroupID: "fill", Short: "take packages out, and what only they needed",
 		Long: `Takes packages out of the jar, the spec and the record, with all that only they
-needed. What something else still needs is refused.`,
-		Example: "  glassjar uninstall orchard-map",
+needed. What something else still needs is refused. With --into they are taken
+out of what a script says it needs.`,
+		Example: "  glassjar uninstall orchard-map\n  glassjar uninstall --into tally.py brixmeter",
 		Args:    atLeast(1, "the name of something in the jar"),
 		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := a.intoAlone(cmd, into); err != nil {
+				return err
+			}
+			if into != "" {
+				return a.into(cmd, operation.IntoOptions{Script: into, Gone: args}, planOnly)
+			}
 			o, err := a.machine.Uninstall(cmd.Context(), a.jar, args, a.decide(planOnly))
 			if err != nil {
 				return err
@@ -108,6 +150,7 @@ needed. What something else still needs is refused.`,
 		},
 	}
 	a.buildFlag(cmd)
+	cmd.Flags().StringVar(&into, "into", "", "take them out of the block of metadata of this `SCRIPT`")
 	cmd.Flags().BoolVar(&planOnly, "plan", false, "show what would be done, and stop")
 	return cmd
 }

@@ -18,16 +18,20 @@ func (a *app) recordCommand() *cobra.Command {
 		Long: `Finds versions for what the spec asks for, and writes them with the hashes of
 their files into pylock.toml. Versions that the record has stay where they fit.
 With --as the contents are printed in another form: a plain list, a spec for a
-jar that was filled by hand, or a CycloneDX bill of materials.`,
-		Example: "  glassjar record\n  glassjar record --check\n  glassjar record --as sbom --to bom.json",
+jar that was filled by hand, or a CycloneDX bill of materials. With --of the
+record of a script is written beside it, and run follows it.`,
+		Example: "  glassjar record\n  glassjar record --of tally.py\n  glassjar record --check\n  glassjar record --as sbom --to bom.json",
 		Args:    atMost(0),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			opt.Jar = a.jar
 			if err := errors.Join(with(cmd, "to", "as"), oneOf(cmd, "check", "to"), oneOf(cmd, "check", "sign")); err != nil {
 				return err
 			}
+			if opt.Of != "" && a.jar != "" {
+				return &view.UsageError{Why: "--of and --jar do not go together: a script has a jar of its own", Try: "glassjar help record"}
+			}
 			if form != operation.AsLock || to != "" {
-				if err := errors.Join(oneOf(cmd, "as", "check"), oneOf(cmd, "as", "pre-releases"), oneOf(cmd, "as", "sign")); err != nil {
+				if err := errors.Join(oneOf(cmd, "as", "check"), oneOf(cmd, "as", "pre-releases"), oneOf(cmd, "as", "sign"), oneOf(cmd, "as", "of")); err != nil {
 					return err
 				}
 				return a.export(cmd, form, to)
@@ -54,6 +58,7 @@ jar that was filled by hand, or a CycloneDX bill of materials.`,
 	cmd.Flags().BoolVar(&opt.Pre, "pre-releases", false, "take pre-releases as well")
 	cmd.Flags().StringArrayVar(&opt.ReadAll, "every-wheel", nil, "read what every wheel of this distribution needs, where its index does not say")
 	cmd.Flags().StringVar(&opt.Sign, "sign", "", "sign it with the SSH `KEY` in this file, beside it")
+	cmd.Flags().StringVar(&opt.Of, "of", "", "write that of this `SCRIPT`, beside it")
 	cmd.Flags().BoolVar(&opt.Check, "check", false, "change nothing; exit with 1 if the record is not in step")
 	return cmd
 }

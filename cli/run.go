@@ -41,8 +41,9 @@ func (a *app) runCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "run CMD [ARG...]", GroupID: "use", Short: "run a command inside the jar, without activation",
 		Long: `Runs a command as if the jar were active. A file that ends in .py is run by the
-jar's Python. The exit code is the command's.`,
-		Example: "  glassjar run python -c 'import brixmeter'\n  glassjar run press-schedule\n  glassjar run --jar scratch -- python\n  glassjar run --sealed-off press-schedule",
+jar's Python. The exit code is the command's. A script that says in a block of
+comments what it needs is run in a jar of its own, which is made the first time.`,
+		Example: "  glassjar run python -c 'import brixmeter'\n  glassjar run press-schedule\n  glassjar run tally.py\n  glassjar run --jar scratch -- python\n  glassjar run --sealed-off press-schedule",
 		Args:    atLeast(1, "a command to run"),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			a.machine.SealedOff = sealed

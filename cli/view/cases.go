@@ -24,6 +24,8 @@ type phrase struct {
 // cases has the words for what was asked for and cannot be meant.
 var cases = map[operation.Case]phrase{
 	operation.NoSuchTargets:         {why: "the record serves none of the targets {1}", try: "it serves {2}"},
+	operation.NoBlock:               {why: "{1} does not say what it needs: it has no block of script metadata", try: "glassjar install --into {1} NAME begins one"},
+	operation.JarOfScript:           {why: "{1} is the jar of a script, and holds what that asks for", try: "change the script: glassjar install --into FILE.py NAME"},
 	operation.MergeMarks:            {why: "{1} has the marks of a merge that failed", try: "glassjar record takes both sides' wishes"},
 	operation.NoRepository:          {why: "{1} is in no repository of git, or there is no git here", try: "git init"},
 	operation.ReviewOfJar:           {why: "markdown is of two records, sealed jars or revisions, and one of these is a jar", try: "glassjar diff git:main --as markdown"},
@@ -91,6 +93,7 @@ var remarks = map[operation.Remark]string{
 	operation.NotTrusted:         "the jar at {1} was not made here for you, or was changed since, so nothing of it is run: glassjar recreate makes it anew, glassjar trust takes it as it is",
 	operation.MakesWay:           "the jar that stands there was not made here for you, or was changed since; it makes way for the new one, and glassjar discard --undo brings it back where that is gone",
 	operation.PythonUpgraded:     "the Python of this jar is {1} now, and was {2} when it was made: glassjar recreate brings it in step",
+	operation.MadeForScript:      "a jar was made for {1}: {3}, packages: {2}; glassjar contents --jar {1} lists them",
 	operation.Undone:             "an earlier command was cut off; what it had begun was undone",
 	operation.Completed:          "an earlier command was cut off; what it had begun was completed",
 	operation.ChangedSince:       "{1} was changed by somebody since, and is left as it is",

@@ -152,6 +152,8 @@ func (s *Screen) Shelf(x *operation.Shelf) {
 		switch {
 		case j.OnShelf:
 			label = "shelf"
+		case j.OfScripts:
+			label = "script"
 		case !j.InProject:
 			label = "alone"
 		}
@@ -163,7 +165,7 @@ func (s *Screen) Shelf(x *operation.Shelf) {
 		if j.Shared > 0 {
 			size += ", " + Bytes(j.Shared) + " shared"
 		}
-		t.Row(label, s.Bold(j.Name), s.Plain(j.Python), s.Plain(Count(j.Packages, "package")), s.Plain(size), s.Faint(when(j.Used)), state, s.Faint(s.Path(j.Jar)))
+		t.Row(label, s.Bold(j.Name), s.Plain(j.Python), s.Plain(Count(j.Packages, "package")), s.Plain(size), s.Faint(when(j.Used)), state, s.Faint(s.shelfPath(j)))
 	}
 	for _, a := range x.Away {
 		t.Line("away", s.Plain(s.Jar(a.Jar)), s.Faint("discarded "+when(a.At)+", "+Bytes(a.Size)+"; glassjar discard --undo"))
@@ -172,6 +174,21 @@ func (s *Screen) Shelf(x *operation.Shelf) {
 		t.Line("shelf", s.Plain("no jar is known here"))
 	}
 	t.Print()
+}
+
+// shelfPath is where a jar is, or the scripts that one is of.
+func (s *Screen) shelfPath(j operation.Shelved) string {
+	if !j.OfScripts {
+		return s.Path(j.Jar)
+	}
+	var files []string
+	for _, file := range j.Scripts {
+		files = append(files, s.Path(file))
+	}
+	if len(files) == 0 {
+		return "no script is run in it any more; glassjar store tidy removes it"
+	}
+	return strings.Join(files, ", ")
 }
 
 // Discarding shows what is about to go.
@@ -329,13 +346,16 @@ func (s *Screen) Tidied(x *operation.Tidied) {
 	for _, j := range x.Jars {
 		t.Line("jar", s.Plain(s.Jar(j)), s.Faint("discarded; cannot be brought back after this"))
 	}
+	for _, j := range x.Scripts {
+		t.Line("script", s.Plain(s.Jar(j)), s.Faint("nothing runs in it; it is made anew when it is needed"))
+	}
 	var of []string
 	part := func(bytes int64, n int, what, after string) {
 		if n > 0 || what == "file" && x.Frees == 0 {
 			of = append(of, Bytes(bytes)+" in "+Count(n, what)+after)
 		}
 	}
-	part(x.JarBytes, len(x.Jars), "discarded jar", "")
+	part(x.JarBytes, len(x.Jars)+len(x.Scripts), "jar", "")
 	part(x.Bytes, x.Files, "file", " of the store")
 	part(x.RepositoryBytes, x.Repositories, "folder", " of repositories")
 	if len(of) == 1 {

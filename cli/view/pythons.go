@@ -250,6 +250,7 @@ func (s *Screen) noPython(e *operation.NoPythonError) Message {
 	case e.Offer != nil:
 		m.Reasons = append(m.Reasons, "there is "+e.Offer.Title()+" "+offerWords(*e.Offer)+": "+e.Offer.File)
 		m.Try = []string{"fetch it: glassjar pythons fetch " + e.Offer.Version.String(), "or the same command with --yes"}
+	case e.Script != "":
 	case len(e.Found) > 0:
 		m.Try = []string{"glassjar create --python " + e.Found[0].Minor()}
 	}

@@ -233,6 +233,8 @@ func noFittingFile(e *plan.NoFittingFileError) Message {
 func (s *Screen) noJar(e *place.NoJarError) Message {
 	m := Message{What: e.Error()}
 	switch {
+	case e.Script != "":
+		m = Message{What: s.Path(e.Script) + " has no jar yet", Try: []string{"run it, which makes one: glassjar run " + s.Path(e.Script)}}
 	case e.Named != "":
 		m.Reasons = []string{"looked for at " + s.Path(e.Root)}
 		if near := project.Nearest(e.Named, e.Shelf); near != "" {
@@ -345,9 +347,14 @@ func (s *Screen) fileWords(err error) (Message, bool) {
 	case errors.As(err, &noSpec):
 		return Message{What: "there is no spec to work from", Reasons: []string{s.Path(noSpec.File) + " is not there"}, Try: []string{"glassjar install NAME writes one"}}, true
 	case errors.As(err, &step):
+		what := "the spec"
 		m := Message{What: "the spec has changed since the record was made", Try: []string{"follow the spec: glassjar record, then glassjar recreate", "or the record as it is: glassjar recreate --as-recorded"}}
+		if step.Script != "" {
+			what = s.Path(step.Script)
+			m = Message{What: what + " asks for something else than its record has", Try: []string{"make the record anew: glassjar record --of " + what, "or do without: remove " + s.Path(step.Record)}}
+		}
 		for _, a := range step.Added {
-			m.Reasons = append(m.Reasons, "only the spec asks for "+a)
+			m.Reasons = append(m.Reasons, "only "+what+" asks for "+a)
 		}
 		for _, d := range step.Dropped {
 			m.Reasons = append(m.Reasons, "only the record has "+d)

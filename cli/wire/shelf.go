@@ -31,6 +31,8 @@ type Shelved struct {
 	State     string    `json:"state"`
 	OnShelf   bool      `json:"on_shelf"`
 	InProject bool      `json:"in_project"`
+	OfScripts bool      `json:"of_scripts"`
+	Scripts   []string  `json:"scripts"`
 }
 
 func ofShelved(v operation.Shelved) Shelved { return Shelved(v) }

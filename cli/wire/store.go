@@ -85,6 +85,7 @@ type Tidied struct {
 	Files           int      `json:"files"`
 	Bytes           int64    `json:"bytes"`
 	Jars            []string `json:"jar_folders"`
+	Scripts         []string `json:"script_jars"`
 	JarBytes        int64    `json:"jar_bytes"`
 	Repositories    int      `json:"repositories"`
 	RepositoryBytes int64    `json:"repository_bytes"`
@@ -97,6 +98,7 @@ func ofTidied(v operation.Tidied) Tidied {
 		Files:           v.Amount.Files,
 		Bytes:           v.Amount.Bytes,
 		Jars:            v.Jars,
+		Scripts:         v.Scripts,
 		JarBytes:        v.JarBytes,
 		Repositories:    v.Repositories,
 		RepositoryBytes: v.RepositoryBytes,

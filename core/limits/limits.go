@@ -17,9 +17,10 @@ const (
 	Names = 64 << 20
 	// Metadata is a METADATA file, and others that describe a distribution.
 	Metadata = 16 << 20
-	// Record, Spec, List and Settings are files of a project and of a user.
+	// Record, Spec, Script, List and Settings are files of a project and of a user.
 	Record   = 16 << 20
 	Spec     = 4 << 20
+	Script   = 4 << 20
 	List     = 4 << 20
 	Settings = 1 << 20
 	// Own is a file that this program keeps in a jar or beside one.

@@ -12,6 +12,8 @@ type Case string
 
 const (
 	NoSuchTargets         Case = "no such targets"            // those asked for, those that the record serves
+	NoBlock               Case = "no block of metadata"       // the script
+	JarOfScript           Case = "jar of a script"            // the jar
 	MergeMarks            Case = "marks of a merge"           // the spec
 	NoRepository          Case = "no repository"              // the project
 	ReviewOfJar           Case = "review of a jar"            // nothing
@@ -101,6 +103,7 @@ const (
 	NotTrusted         Remark = "not trusted"                 // the jar
 	MakesWay           Remark = "makes way"                   // nothing
 	PythonUpgraded     Remark = "Python upgraded"             // its version now, and when the jar was made
+	MadeForScript      Remark = "made for a script"           // the script, how many packages, the Python
 	Undone             Remark = "undone"                      // nothing
 	Completed          Remark = "completed"                   // nothing
 	ChangedSince       Remark = "changed since"               // the file

@@ -45,8 +45,8 @@ type Created struct {
 
 // NoPythonError says that no interpreter is what was wished for.
 type NoPythonError struct {
-	// Wish is in words; From says where it was asked for.
-	Wish, From string
+	// Wish is in words; From says where it was asked for, Script which script asks for it, if one does.
+	Wish, From, Script string
 	Found      []interpreter.Found
 	PassedOver []interpreter.Rejection
 	// Places are the indexes of Pythons that were looked at, Offer what the first of them

@@ -259,7 +259,10 @@ func (m *Machine) begin(ctx context.Context, ref string) (at place.Place, spec *
 
 // beginAt finds a jar and takes its lock.
 func (m *Machine) beginAt(ctx context.Context, ref string) (at place.Place, release func(), err error) {
-	if at, err = m.Places().Locate(ref, true); err == nil {
+	if at, err = m.Places().Locate(ref, true); err == nil && m.ofScripts(at.Root) {
+		return at, nil, usage(JarOfScript, m.relative(at.Root))
+	}
+	if err == nil {
 		release, err = m.hold(ctx, at)
 	}
 	return at, release, err

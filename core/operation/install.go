@@ -235,6 +235,8 @@ type resolveOptions struct {
 	known map[string]bool
 	// free are names that need not keep the version that the record has.
 	free map[string]bool
+	// keep are versions to keep besides those of the record and the jar.
+	keep map[string]version.Version
 	// gone are names that the command takes out.
 	gone map[string]bool
 	// floor are versions below which what was asked for is not to go.
@@ -424,6 +426,7 @@ func rootsOf(spec *project.Spec, opt resolveOptions) []project.Asked {
 // keepOf are the versions to prefer: the record's, else those in the jar.
 func keepOf(record *project.Record, installed []jar.Installed, opt resolveOptions) map[string]version.Version {
 	keep := map[string]version.Version{}
+	maps.Copy(keep, opt.keep)
 	for _, d := range installed {
 		keep[d.Key()] = d.Version()
 	}

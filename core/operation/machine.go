@@ -94,6 +94,8 @@ type Machine struct {
 	projects map[string]bool
 	waited   bool
 	told     bool
+	// titles are what jars of scripts are called, by root.
+	titles map[string]string
 	// later tells that modules of a changed jar are to be compiled by another
 	// process.
 	later bool
@@ -101,7 +103,7 @@ type Machine struct {
 
 // NewMachine reads the settings and looks at the environment.
 func NewMachine(dir string) (*Machine, error) {
-	m := &Machine{Folders: settings.Standard(), Dir: place.Absolute(dir, dir), Active: os.Getenv("VIRTUAL_ENV"), holding: map[string]*jar.Jar{}, projects: map[string]bool{}, Client: &fetch.Client{Credentials: &fetch.Credentials{}}}
+	m := &Machine{Folders: settings.Standard(), Dir: place.Absolute(dir, dir), Active: os.Getenv("VIRTUAL_ENV"), holding: map[string]*jar.Jar{}, projects: map[string]bool{}, titles: map[string]string{}, Client: &fetch.Client{Credentials: &fetch.Credentials{}}}
 	if err := m.readSettings(); err != nil {
 		return nil, err
 	}
@@ -288,5 +290,6 @@ func (m *Machine) Sweep() {
 
 // Places finds jars, and says which may be used.
 func (m *Machine) Places() place.Finder {
-	return place.Finder{Dir: m.Dir, Active: m.Active, Shelf: m.Folders.Shelf, Known: m.Known, Trusted: slices.Concat(m.Settings.Trusted, m.wide.Trusted)}
+	return place.Finder{Dir: m.Dir, Active: m.Active, Shelf: m.Folders.Shelf, Known: m.Known, Trusted: slices.Concat(m.Settings.Trusted, m.wide.Trusted),
+		Scripts: m.Folders.Scripts, OfScript: m.scriptRoot, Titles: m.titles}
 }

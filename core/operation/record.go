@@ -119,6 +119,8 @@ func (m *Machine) recordFile(at place.Place, f index.File) project.PackageFile {
 // RecordOptions say what to record.
 type RecordOptions struct {
 	Jar string
+	// Of is a script, whose record is written beside it; empty for a jar's.
+	Of string
 	// Check changes nothing and tells whether the record is in step.
 	Check bool
 	// Pre admits pre-releases.
@@ -156,6 +158,9 @@ type Assumed struct{ Name, Version, NeedsOf string }
 // Record writes or refreshes the record from the spec, for every target.
 // Versions that the record has stay where they fit. It needs no jar.
 func (m *Machine) Record(ctx context.Context, opt RecordOptions) (*Recorded, error) {
+	if opt.Of != "" {
+		return m.recordScript(ctx, opt)
+	}
 	at, release, err := m.beginAt(ctx, opt.Jar)
 	if err != nil {
 		return nil, err
@@ -175,6 +180,12 @@ func (m *Machine) Record(ctx context.Context, opt RecordOptions) (*Recorded, err
 	if err != nil {
 		return nil, err
 	}
+	return m.recordFor(ctx, p, spec, installed, opt)
+}
+
+// recordFor writes the record of a job's place, which is held.
+func (m *Machine) recordFor(ctx context.Context, p *job, spec *project.Spec, installed []jar.Installed, opt RecordOptions) (*Recorded, error) {
+	at := p.place
 	record, merged, err := m.recordOf(ctx, at)
 	if err != nil && !errors.Is(err, project.ErrNoRecord) {
 		return nil, err

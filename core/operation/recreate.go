@@ -42,19 +42,20 @@ type RecreateOptions struct {
 	Target string
 
 	// unseal, if set, brings the chosen files into the store; adopt is the text of
-	// a record that becomes that of a jar which has none.
+	// a record that becomes that of a jar which has none, adoptSpec that of a spec.
 	unseal func(interpreter.Interpreter, []plan.Choice) error
 	// bring puts the file of a pinned interpreter into the store; nil where that is to be had
 	// as the record says.
-	bring func(project.PinnedPython) error
-	adopt []byte
+	bring            func(project.PinnedPython) error
+	adopt, adoptSpec []byte
 	// signed tells who signed the record, where somebody had to.
 	signed *signature.Signed
 }
 
 // OutOfStepError says that the spec was changed after the record was made.
 type OutOfStepError struct {
-	Record         string
+	// Record is its file, Script the script that it is of, if it is one's.
+	Record, Script string
 	Added, Dropped []string
 }
 
@@ -102,7 +103,7 @@ func (m *Machine) Recreate(ctx context.Context, opt RecreateOptions, decide Deci
 		return nil, err
 	}
 	if added, dropped := drift(spec, record); len(added)+len(dropped) > 0 && !opt.AsRecorded {
-		return nil, &OutOfStepError{at.RecordFile, added, dropped}
+		return nil, &OutOfStepError{Record: at.RecordFile, Added: added, Dropped: dropped}
 	}
 	return m.fromRecord(ctx, at, spec, record, opt, decide)
 }
@@ -146,6 +147,9 @@ func (m *Machine) fromRecord(ctx context.Context, at place.Place, spec *project.
 	}
 	if opt.adopt != nil {
 		p.write[at.RecordFile] = opt.adopt
+	}
+	if opt.adoptSpec != nil {
+		p.write[at.SpecFile] = opt.adoptSpec
 	}
 	if err := p.takeAlong(); err != nil {
 		return nil, err

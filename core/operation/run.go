@@ -30,6 +30,8 @@ type Launch struct {
 	Path string
 	Args []string
 	Env  []string
+	// Script is the file of a script that is run in a jar of its own, absolute; empty for most.
+	Script string
 	// Line, if set, is the whole command line in place of Args, on Windows.
 	Line string
 
@@ -49,23 +51,19 @@ type NoCommandError struct {
 func (e *NoCommandError) Error() string { return "there is no command " + e.Name }
 
 // Run prepares a command: the jar's own programs come first, a Python file is
-// run by the jar's interpreter.
+// run by the jar's interpreter. A script with a block of metadata is run in a jar of its own,
+// unless a jar is named.
 func (m *Machine) Run(ctx context.Context, ref string, command []string) (*Launch, error) {
+	if ref == "" && m.isScript(command[0]) {
+		return m.runScript(ctx, command)
+	}
 	at, err := m.Places().Locate(ref, true)
 	if err != nil {
 		return nil, err
 	}
-	j, err := m.openToUse(ctx, at)
+	j, err := m.readyJar(ctx, at)
 	if err != nil {
 		return nil, err
-	}
-	if _, gone := j.Base(); gone != nil {
-		if err := m.bringBase(ctx, at, j, gone); err != nil {
-			return nil, err
-		}
-		if j, err = m.open(at); err != nil {
-			return nil, err
-		}
 	}
 	inside := m.inside(j)
 	l := &Launch{Jar: j.Root, Env: inside.Environment(os.Environ()), Args: append([]string(nil), command...), inside: inside}
@@ -87,6 +85,21 @@ func (m *Machine) Run(ctx context.Context, ref string, command []string) (*Launc
 		l.Path = abs
 	}
 	return l, nil
+}
+
+// readyJar opens a jar to run something in it, and brings its Python where that is gone.
+func (m *Machine) readyJar(ctx context.Context, at place.Place) (*jar.Jar, error) {
+	j, err := m.openToUse(ctx, at)
+	if err != nil {
+		return nil, err
+	}
+	if _, gone := j.Base(); gone != nil {
+		if err := m.bringBase(ctx, at, j, gone); err != nil {
+			return nil, err
+		}
+		return m.open(at)
+	}
+	return j, nil
 }
 
 // bringBase has the Python of a jar that is gone fetched, where one like it can be had and the
@@ -198,11 +211,11 @@ func (m *Machine) inside(j *jar.Jar) start.Inside {
 	return in
 }
 
-// KeepStart keeps what a plain run of a command in the folder of a project came to, for the next
-// one there; see package [start]. What cannot be kept is found out anew. It is decided once more
+// KeepStart keeps what a plain run of a command in the folder of a project, or of a script that has
+// a jar of its own, came to, for the next one; see package [start]. What cannot be kept is found out anew. It is decided once more
 // after the marks are taken: what changed in between would otherwise be taken for what was decided on.
 func (m *Machine) KeepStart(ctx context.Context, l *Launch, command []string) {
-	if l.Jar != filepath.Join(m.Dir, place.JarFolder) || filepath.Dir(l.Path) != l.inside.Bin {
+	if l.Script == "" && l.Jar != filepath.Join(m.Dir, place.JarFolder) || filepath.Dir(l.Path) != l.inside.Bin {
 		return
 	}
 	j, err := jar.Open(l.Jar)
@@ -214,6 +227,12 @@ func (m *Machine) KeepStart(ctx context.Context, l *Launch, command []string) {
 		return
 	}
 	s := &start.Start{Dir: m.Dir, Inside: l.inside, Python: j.Python(), Used: m.Known.File(j.ID())}
+	if l.Script != "" {
+		s.Dir, s.Script = start.ScriptPath(m.Dir, command[0]), true
+		for _, file := range []string{l.Script, project.ScriptRecord(l.Script)} {
+			s.Marks = append(s.Marks, start.Mark{Kind: start.Target, Path: file})
+		}
+	}
 	for _, dir := range []string{m.Dir, l.Jar} {
 		s.Marks = append(s.Marks, start.Mark{Kind: start.Folder, Path: dir})
 	}
@@ -228,6 +247,6 @@ func (m *Machine) KeepStart(ctx context.Context, l *Launch, command []string) {
 		return
 	}
 	if again, err := m.Run(ctx, "", command); err == nil && again.Path == l.Path && slices.Equal(again.Env, l.Env) && len(m.Notes) == 0 {
-		_ = atomicfile.Cache(start.File(m.Folders.Cache, m.Dir), []byte(text))
+		_ = atomicfile.Cache(start.File(m.Folders.Cache, s.Dir), []byte(text))
 	}
 }

@@ -41,6 +41,9 @@ type Shelved struct {
 	// OnShelf tells that it stands on the shelf, InProject that it is a project's.
 	OnShelf   bool
 	InProject bool
+	// OfScripts tells that it is of scripts, Scripts are the files of those that are there.
+	OfScripts bool
+	Scripts   []string
 }
 
 // Shelf is all jars known on this machine.
@@ -89,7 +92,10 @@ func (m *Machine) knownJars() ([]shelf.Known, error) {
 
 func (m *Machine) shelved(ctx context.Context, k shelf.Known) Shelved {
 	at := m.Places().At(k.Root, place.Named)
-	s := Shelved{Name: filepath.Base(k.Root), Jar: k.Root, Used: k.Used.UTC(), State: ShelfGone, OnShelf: at.Shelf != "", InProject: at.Project != ""}
+	s := Shelved{Name: filepath.Base(k.Root), Jar: k.Root, Used: k.Used.UTC(), State: ShelfGone, OnShelf: at.Shelf != "", InProject: at.Project != "", OfScripts: m.ofScripts(k.Root), Scripts: []string{}}
+	if s.OfScripts {
+		s.Scripts = m.scriptsOf(k.Root)
+	}
 	if !at.Exists() {
 		return s
 	}

@@ -213,7 +213,9 @@ type Tidied struct {
 	// Jars are discarded ones that are now gone for good, JarBytes what these had
 	// for themselves. Repositories are folders with what git fetched for building and
 	// what was checked out of it, RepositoryBytes what these hold. Frees is all together.
+	// Scripts are the jars of scripts that are gone, ask for something else or were not run for long.
 	Jars            []string
+	Scripts         []string
 	JarBytes        int64
 	Repositories    int
 	RepositoryBytes int64
@@ -226,6 +228,11 @@ type Tidied struct {
 // age go for good. With plan nothing is removed. It waits until nobody else is
 // taking from the store.
 func (m *Machine) TidyStore(ctx context.Context, days int, plan bool) (*Tidied, error) {
+	out := &Tidied{Jars: []string{}, Scripts: []string{}}
+	going := map[string]bool{}
+	if err := m.tidyScripts(ctx, out, going, plan); err != nil {
+		return out, err
+	}
 	if !plan {
 		release, err := m.Store.Hold(ctx, m.lockMode(m.Store.Dir))
 		if err != nil {
@@ -234,8 +241,6 @@ func (m *Machine) TidyStore(ctx context.Context, days int, plan bool) (*Tidied, 
 		defer release()
 	}
 	before := m.now().Add(-time.Duration(days) * 24 * time.Hour)
-	out := &Tidied{Jars: []string{}}
-	going := map[string]bool{}
 	away, err := m.discarded()
 	if err != nil {
 		return nil, err

@@ -13,7 +13,6 @@ import (
 	"glassjar/core/internal/lazy"
 	"glassjar/core/jar"
 	"glassjar/core/project"
-	"glassjar/core/requirement"
 	"glassjar/core/shelf"
 )
 
@@ -26,6 +25,11 @@ type Finder struct {
 	Known shelf.List
 	// Trusted are folders whose jars are trusted, whoever made them.
 	Trusted []string
+	// Scripts is the folder of the jars of scripts, OfScript the root of that of a file that is a
+	// script, or empty, Titles what such jars are called, by root.
+	Scripts  string
+	OfScript func(file string) string
+	Titles   map[string]string
 }
 
 // JarFolder is the name of a project's jar; further ones are ".jar-NAME".
@@ -46,6 +50,8 @@ type Place struct {
 	Project string
 	// Shelf is the jar's name on the shelf, or empty.
 	Shelf string
+	// Title is the name of a jar that has none by its place; empty for most.
+	Title string
 	// SpecFile and RecordFile are the paths of spec and record.
 	SpecFile, RecordFile string
 }
@@ -55,8 +61,8 @@ func (p Place) Exists() bool { return jar.Exists(p.Root) }
 
 // Prompt is the name that activation shows.
 func (p Place) Prompt() string {
-	if p.Shelf != "" {
-		return p.Shelf
+	if p.Shelf+p.Title != "" {
+		return p.Shelf + p.Title
 	}
 	if p.Project == "" {
 		return plainName(filepath.Base(p.Root))
@@ -85,6 +91,8 @@ func (f Finder) Call(root string) string {
 		return p.Shelf + ", on the shelf"
 	case p.Project != "":
 		return p.Prompt()
+	case p.Title != "":
+		return p.Title + ", of a script"
 	case !jar.Exists(root) && jarAt(root) != "":
 		return f.Call(jarAt(root))
 	}
@@ -116,19 +124,10 @@ func plainName(name string) string {
 
 // ProjectName makes a distribution's name of a folder's.
 func ProjectName(dir string) string {
-	var b strings.Builder
-	for _, r := range filepath.Base(dir) {
-		if r < 128 && (r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z' || r >= '0' && r <= '9' || strings.ContainsRune("-_.", r)) {
-			b.WriteRune(r)
-		} else {
-			b.WriteByte('-')
-		}
+	if name := project.PlainName(filepath.Base(dir)); name != "" {
+		return name
 	}
-	name := strings.Trim(requirement.Normalize(b.String()), "-")
-	if name == "" {
-		return "project"
-	}
-	return name
+	return "project"
 }
 
 // At describes a jar by its folder.
@@ -146,6 +145,12 @@ func (f Finder) At(root, why string) Place {
 			p.RecordFile = filepath.Join(p.Project, "pylock."+strings.ReplaceAll(name, ".", "-")+".toml") // PEP 751: no further dot
 		}
 		return p
+	}
+	if filepath.Dir(root) == f.Scripts {
+		p.Title = f.Titles[root]
+		if j, err := jar.Open(root); p.Title == "" && err == nil {
+			p.Title = j.State.Prompt
+		}
 	}
 	// A jar without a project keeps its own spec and record.
 	p.SpecFile = filepath.Join(root, "glassjar", project.SpecFile)
@@ -208,6 +213,13 @@ func (f Finder) Named(ref string) (Place, error) {
 	}
 	if jar.Exists(root) {
 		return f.At(root, Named), nil
+	}
+	if f.OfScript != nil {
+		if own := f.OfScript(root); jar.Exists(own) {
+			return f.At(own, Named), nil
+		} else if own != "" {
+			return f.At(own, Named), &NoJarError{Root: own, Named: ref, Script: root}
+		}
 	}
 	if !strings.ContainsAny(ref, `/\`) {
 		switch roots := f.CalledSo(ref); len(roots) {

@@ -62,11 +62,17 @@ func (s *Spec) Edit(part Part, add []string, remove []string, newName string) ([
 
 func (s *Spec) insert(text []byte, part Part, add []string, newName string) ([]byte, error) {
 	path := part.path()
+	return insertInto(s.File, text, path, add, func() []byte { return s.newArray(text, path, newName) })
+}
+
+// insertInto adds requirements to the array to which a path leads. begin gives the text with an
+// empty one.
+func insertInto(file string, text []byte, path, add []string, begin func() []byte) ([]byte, error) {
 	at, ok := findArray(text, path)
 	if !ok {
-		text = s.newArray(text, path, newName)
+		text = begin()
 		if at, ok = findArray(text, path); !ok {
-			return nil, &FileError{File: s.File, Where: strings.Join(path, "."), Why: "it is written in a form that cannot be edited in place"}
+			return nil, &FileError{File: file, Where: strings.Join(path, "."), Why: "it is written in a form that cannot be edited in place"}
 		}
 	}
 	added := map[string]bool{}

@@ -42,8 +42,8 @@ const (
 // FileError points at what is wrong in a file.
 type FileError struct {
 	File string
-	// Line counts from 1; 0 where it is not known.
-	Line int
+	// Line and Column count from 1; 0 where they are not known.
+	Line, Column int
 	// Kind is what the file is to be, where that tells how it is mended.
 	Kind FileKind
 	// Where names the key, such as "project.dependencies"; Why says what is
@@ -58,6 +58,9 @@ func (e *FileError) Error() string {
 	text := e.File
 	if e.Line > 0 {
 		text += fmt.Sprintf(", line %d", e.Line)
+	}
+	if e.Column > 0 {
+		text += fmt.Sprintf(", column %d", e.Column)
 	}
 	if e.Where != "" {
 		text += ": " + e.Where
@@ -165,8 +168,8 @@ func ParseSpec(file string, text []byte) (*Spec, error) {
 	if err := limits.TOML(file, text); err != nil {
 		return nil, err
 	}
-	if err := toml.Unmarshal(tomltext.Plain(text), &raw); err != nil {
-		return nil, tomlFault(file, text, err)
+	if err := decodeTOML(file, text, &raw); err != nil {
+		return nil, err
 	}
 	if p := raw.Project; p != nil {
 		s.Project, s.Name, s.Version = true, p.Name, p.Version
@@ -218,18 +221,39 @@ func sortedKeys[V any](m map[string]V) []string {
 	return keys
 }
 
+// decodeTOML reads a text; the error is a [*FileError].
+func decodeTOML(file string, text []byte, into any) error {
+	if err := toml.Unmarshal(tomltext.Plain(text), into); err != nil {
+		return tomlFault(file, text, err)
+	}
+	return nil
+}
+
+// PlainName makes a distribution's name of any text; empty where nothing of it can stand in one.
+func PlainName(text string) string {
+	var b strings.Builder
+	for _, r := range text {
+		if r < 128 && (r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z' || r >= '0' && r <= '9' || strings.ContainsRune("-_.", r)) {
+			b.WriteRune(r)
+		} else {
+			b.WriteByte('-')
+		}
+	}
+	return strings.Trim(requirement.Normalize(b.String()), "-")
+}
+
 func tomlFault(file string, text []byte, err error) error {
 	if _, _, _, marked := Sides(text); marked {
 		return &FileError{File: file, Why: "it has the marks of a merge that failed: glassjar record takes both sides' wishes"}
 	}
 	var d *toml.DecodeError
 	if errors.As(err, &d) {
-		line, _ := d.Position()
+		line, column := d.Position()
 		// The decoder speaks of this program's types; the user knows keys.
 		if strings.Contains(d.Error(), "cannot decode") {
-			return &FileError{File: file, Line: line, Where: strings.Join(d.Key(), "."), Why: "it has the wrong kind of value, such as a text in place of a list"}
+			return &FileError{File: file, Line: line, Column: column, Where: strings.Join(d.Key(), "."), Why: "it has the wrong kind of value, such as a text in place of a list"}
 		}
-		return &FileError{File: file, Line: line, Why: "it is not TOML: " + strings.TrimPrefix(d.Error(), "toml: ")}
+		return &FileError{File: file, Line: line, Column: column, Why: "it is not TOML: " + strings.TrimPrefix(d.Error(), "toml: ")}
 	}
 	return &FileError{File: file, Why: strings.TrimPrefix(err.Error(), "toml: ")}
 }

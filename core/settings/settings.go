@@ -173,8 +173,9 @@ func Keys() []string {
 
 // Places are the folders of this program on a machine.
 type Places struct {
-	// Settings is the file; Store, Shelf, State and Cache are folders.
-	Settings, Store, Shelf, State, Cache string
+	// Settings is the file; Store, Shelf, State and Cache are folders, Scripts that of the jars
+	// of scripts.
+	Settings, Store, Shelf, State, Cache, Scripts string
 }
 
 // Standard are the platform's own folders. GLASSJAR_HOME, if set, holds them
@@ -184,12 +185,12 @@ func Standard() Places {
 		if abs, err := filepath.Abs(home); err == nil {
 			home = abs
 		}
-		return Places{filepath.Join(home, "settings.toml"), filepath.Join(home, "store"), filepath.Join(home, "shelf"), filepath.Join(home, "state"), filepath.Join(home, "cache")}
+		return Places{filepath.Join(home, "settings.toml"), filepath.Join(home, "store"), filepath.Join(home, "shelf"), filepath.Join(home, "state"), filepath.Join(home, "cache"), filepath.Join(home, "scripts")}
 	}
 	xdg.Reload()
 	data := filepath.Join(xdg.DataHome, "glassjar")
 	return Places{filepath.Join(xdg.ConfigHome, "glassjar", "settings.toml"), filepath.Join(data, "store"), filepath.Join(data, "shelf"),
-		filepath.Join(xdg.StateHome, "glassjar"), filepath.Join(xdg.CacheHome, "glassjar")}
+		filepath.Join(xdg.StateHome, "glassjar"), filepath.Join(xdg.CacheHome, "glassjar"), filepath.Join(data, "scripts")}
 }
 
 // SecondStores are the stores that are only read, the nearest first.

@@ -1,5 +1,5 @@
-// Package start keeps what a plain "run" in a folder came to: which jar it found, and
-// every file and variable that had a say in that. While all of them are as they were,
+// Package start keeps what a plain "run" in a folder, or of a script that has a jar of its own,
+// came to: which jar it found, and every file and variable that had a say in that. While all of them are as they were,
 // the next one there starts its command before the rest of the program is made ready,
 // which takes longer than all that "run" does.
 //
@@ -15,12 +15,14 @@ import (
 )
 
 // format is the first line of a file; another program's is passed over.
-const format = "glassjar start 1"
+const format = "glassjar start 2"
 
 // Start is what a run in the folder Dir came to.
 type Start struct {
-	// Dir is where the user stood, an absolute path.
+	// Dir is where the user stood, or the path of the script; absolute.
 	Dir string
+	// Script tells that it is a script's.
+	Script bool
 	// Inside is what the command finds around it.
 	Inside Inside
 	// Python is the jar's interpreter, for a command that is a Python file.
@@ -49,6 +51,14 @@ func (s *Start) Launch(command []string, environ []string) (program string, args
 		return "", nil, nil
 	}
 	name := command[0]
+	if s.Script {
+		return s.Python, append([]string{"python"}, command...), s.Inside.Environment(environ)
+	}
+	if MayHaveBlock(name) {
+		if text, err := contents(name); err != nil || contains(text, blockOpens) {
+			return "", nil, nil
+		}
+	}
 	if IsScript(name) {
 		if info, err := os.Stat(name); err == nil && info.Mode().IsRegular() {
 			return s.Python, append([]string{"python"}, command...), s.Inside.Environment(environ)
@@ -62,6 +72,32 @@ func (s *Start) Launch(command []string, environ []string) (program string, args
 
 // IsScript reports whether a command is a file that the jar's interpreter runs.
 func IsScript(name string) bool { return len(name) >= 3 && name[len(name)-3:] == ".py" }
+
+// MayHaveBlock reports whether a command may be a file with a block of script metadata, for which
+// it has a jar of its own: a Python file, or one that is named by a path.
+func MayHaveBlock(name string) bool {
+	return IsScript(name) || contains(name, "/") || contains(name, string(os.PathSeparator))
+}
+
+// blockOpens begins a block of script metadata (PEP 723).
+const blockOpens = "# /// script"
+
+func contains(text, part string) bool {
+	for i := 0; i+len(part) <= len(text); i++ {
+		if text[i:i+len(part)] == part {
+			return true
+		}
+	}
+	return false
+}
+
+// ScriptPath is what a script that was named in a folder is kept by.
+func ScriptPath(dir, name string) string {
+	if name[0] == '/' || name[0] == os.PathSeparator {
+		return name
+	}
+	return dir + string(os.PathSeparator) + name
+}
 
 // NoteUse sets the time at which the jar was last used.
 func (s *Start) NoteUse() {

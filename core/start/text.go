@@ -8,6 +8,7 @@ func (s *Start) text() string {
 	t := line(format)
 	t += line("dir", s.Dir) + line("variables", s.variables) + line("used", s.Used, s.content)
 	t += line("jar", s.Inside.Jar, s.Inside.Bin, s.Inside.Prompt, s.Python)
+	t += line("script", strconv.FormatBool(s.Script))
 	t += line("sealed", strconv.FormatBool(s.Inside.SealedOff))
 	for _, dir := range s.Inside.Libraries {
 		t += line("library", dir)
@@ -62,6 +63,8 @@ func (s *Start) parse(text string) bool {
 			s.Used, s.content = p[1], p[2]
 		case len(p) == 5 && p[0] == "jar":
 			s.Inside.Jar, s.Inside.Bin, s.Inside.Prompt, s.Python = p[1], p[2], p[3], p[4]
+		case len(p) == 2 && p[0] == "script":
+			s.Script = p[1] == "true"
 		case len(p) == 2 && p[0] == "sealed":
 			s.Inside.SealedOff = p[1] == "true"
 		case len(p) == 2 && p[0] == "library":

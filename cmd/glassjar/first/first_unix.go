@@ -25,7 +25,15 @@ func init() {
 	if err != nil {
 		return
 	}
-	s, err := start.Read(cache(), dir)
+	if start.MayHaveBlock(command[0]) {
+		launch(start.ScriptPath(dir, command[0]), command)
+	}
+	launch(dir, command)
+}
+
+// launch starts what was kept for a folder or a script, if it still holds.
+func launch(of string, command []string) {
+	s, err := start.Read(cache(), of)
 	if err != nil {
 		return
 	}
