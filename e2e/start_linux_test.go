@@ -110,6 +110,7 @@ func TestKeptStartGivesWay(t *testing.T) {
 		"its configuration":       {shell("echo home = /usr/bin > .jar/pyvenv.cfg"), stranger},
 		"trust":                   {shell("glassjar trust --withdraw"), stranger},
 		"a copy in its place":     {shell("cp -a .jar other && rm -r .jar && mv other .jar"), stranger},
+		"a block of metadata":     {shell(`printf '# /// script\n# dependencies = ["must-core"]\n# ///\nimport must_core\nprint(must_core.__name__)\n' >ask.py`), "must_core"},
 		"a change, cut off":       {shell(": > .jar/glassjar/journal.txt"), "is damaged"},
 		"no jar any more":         {shell("glassjar discard .jar --yes"), "glassjar create"},
 		"the note is another's":   {shell("sed -i s,$PWD,/nowhere, ~/.cache/glassjar/starts/*"), "[] None"},
@@ -133,4 +134,38 @@ func TestKeptStartGivesWay(t *testing.T) {
 			assert.Contains(t, out, c.want)
 		})
 	}
+}
+
+// A script that has a jar of its own starts at once too, wherever it is run from, until it asks for
+// something else.
+func TestKeptStartOfScript(t *testing.T) {
+	g := newStartGround(t)
+	script := func(asks string) {
+		g.write("tally.py", "# /// script\n# dependencies = ['"+asks+"']\n# ///\nimport importlib.metadata as m, sys\nprint([d.name for d in m.distributions()], sys.argv[1:])\n")
+		time.Sleep(100 * time.Millisecond)
+	}
+	run := func(whole bool, want string) {
+		t.Helper()
+		out, _ := g.looked("./tally.py", "a")
+		assert.Contains(t, out, want)
+		assert.Equal(t, whole, g.whole())
+	}
+	script("must-core")
+	run(true, "['must-core'] ['a']")
+	time.Sleep(100 * time.Millisecond)
+	run(true, "['must-core'] ['a']")
+	run(false, "['must-core'] ['a']")
+	script("orchard-core")
+	run(true, "['orchard-core'] ['a']")
+	g.output("glassjar", "record", "--of", "tally.py")
+	time.Sleep(100 * time.Millisecond)
+	run(true, "['orchard-core'] ['a']")
+	script("must-core")
+	out, _ := g.looked("./tally.py")
+	assert.Contains(t, out, "asks for something else than its record has")
+	require.NoError(t, os.Remove(filepath.Join(g.dir, "pylock.tally+py.toml")))
+	run(true, "['must-core'] ['a']")
+	run(false, "['must-core'] ['a']")
+	g.output("sh", "-c", "rm -r ~/.local/share/glassjar/scripts/*")
+	run(true, "['must-core'] ['a']")
 }

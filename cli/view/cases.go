@@ -24,6 +24,7 @@ type phrase struct {
 // cases has the words for what was asked for and cannot be meant.
 var cases = map[operation.Case]phrase{
 	operation.NoSuchTargets:         {why: "the record serves none of the targets {1}", try: "it serves {2}"},
+	operation.BadPythonRange:        {why: "{1} is no list of Pythons", try: "minor versions, ranges of these, or implementations: 3.9,3.11..3.13,pypy"},
 	operation.NoBlock:               {why: "{1} does not say what it needs: it has no block of script metadata", try: "glassjar install --into {1} NAME begins one"},
 	operation.JarOfScript:           {why: "{1} is the jar of a script, and holds what that asks for", try: "change the script: glassjar install --into FILE.py NAME"},
 	operation.MergeMarks:            {why: "{1} has the marks of a merge that failed", try: "glassjar record takes both sides' wishes"},

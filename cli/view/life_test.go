@@ -101,7 +101,7 @@ var views = []struct {
 		s.Tidied(&operation.Tidied{Done: true})
 		s.Verified(&operation.Verified{Amount: store.Amount{Files: 2, Bytes: 10}, Damaged: []string{"abc"}})
 		s.Verified(&operation.Verified{})
-	}, []string{"2 files, 10 B", "of it   7 B  bytecode", "saves   2.0 kB", "keeps   press", "for     .jar", "only it needs 5 B; discarded", "away    3 B", "would free 9 B", "frees   9 B  3 B in 1 discarded jar, 6 B in 1 file of the store", "removed 0 B", "damaged abc", "nothing wrong"}},
+	}, []string{"2 files, 10 B", "of it   7 B  bytecode", "saves   2.0 kB", "keeps   press", "for     .jar", "only it needs 5 B; discarded", "away    3 B", "would free 9 B", "frees   9 B  3 B in 1 jar, 6 B in 1 file of the store", "removed 0 B", "damaged abc", "nothing wrong"}},
 	{"settings", func(s *Screen) {
 		s.Settings(&operation.EffectiveSettings{File: "/settings.toml", Settings: []operation.Effective{{Key: "store", Value: "/x", From: operation.FromUser, File: "/settings.toml", Words: "where"},
 			{Key: "keyring", Value: "false", From: operation.FromBuiltIn}, {Key: "python", Value: "3.12", From: operation.FromProject, File: "/orchard/pyproject.toml"}, {Key: "shelf", Value: "/y", From: "GLASSJAR_HOME"}}})

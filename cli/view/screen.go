@@ -129,6 +129,9 @@ func (s *Screen) settle() {
 	}
 }
 
+// Settle takes the progress away before something else is written.
+func (s *Screen) Settle() { s.settle() }
+
 // Path is a path as the user would type it.
 func (s *Screen) Path(path string) string {
 	short := path

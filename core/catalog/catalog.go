@@ -41,6 +41,8 @@ type Catalog struct {
 	Report progress.Sink
 	// Sources answers for what has to be built; nil where nothing may be.
 	Sources Sources
+	// Oldest are distributions of which the oldest version is preferred, not the newest.
+	Oldest map[string]bool
 	// ReadAll are distributions of which every wheel's metadata is read, though the index does
 	// not say whether they differ.
 	ReadAll map[string]bool

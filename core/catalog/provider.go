@@ -105,6 +105,10 @@ func (p *Provider) judgeAll(ctx context.Context, name string, judge judging) (ju
 	if provided {
 		add(resolve.Candidate{Version: base.Version}, nil)
 	}
+	if p.Catalog.Oldest[name] {
+		releases = slices.Clone(releases)
+		slices.Reverse(releases)
+	}
 	finals := false
 	for _, r := range releases {
 		finals = finals || !r.Version.IsPrerelease()

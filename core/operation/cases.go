@@ -12,6 +12,7 @@ type Case string
 
 const (
 	NoSuchTargets         Case = "no such targets"            // those asked for, those that the record serves
+	BadPythonRange        Case = "bad range of Pythons"       // the text
 	NoBlock               Case = "no block of metadata"       // the script
 	JarOfScript           Case = "jar of a script"            // the jar
 	MergeMarks            Case = "marks of a merge"           // the spec

@@ -77,6 +77,10 @@ func (m *Machine) apply(ctx context.Context, p *job) (*Outcome, error) {
 	if err := m.dropStaleSignature(p.place); err != nil {
 		return out, err
 	}
+	if p.once {
+		out.Done = true
+		return out, nil
+	}
 	m.later = m.later || done.Uncompiled
 	m.afterwards(p.place.Root)
 	out.Done = true

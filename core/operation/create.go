@@ -47,8 +47,8 @@ type Created struct {
 type NoPythonError struct {
 	// Wish is in words; From says where it was asked for, Script which script asks for it, if one does.
 	Wish, From, Script string
-	Found      []interpreter.Found
-	PassedOver []interpreter.Rejection
+	Found              []interpreter.Found
+	PassedOver         []interpreter.Rejection
 	// Places are the indexes of Pythons that were looked at, Offer what the first of them
 	// has that would do, nil for nothing; Looking is why they could not be looked at.
 	Places  []string

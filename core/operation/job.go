@@ -53,6 +53,8 @@ type job struct {
 	// whether a jar that is to be made sees the packages of its base.
 	structure map[string]jar.OwnFile
 	seeSystem bool
+	// once tells that the jar is thrown away after a command: it is on no list.
+	once bool
 }
 
 // environment is what is solved for first: the interpreter's, or a target's.

@@ -327,7 +327,11 @@ func (m *Machine) ensure(p *job, temp string) (err error) {
 			return err
 		}
 	}
-	p.jar, err = jar.Prepare(temp, p.python, jar.Options{Prompt: p.place.Prompt(), SeeSystem: p.seeSystem, Parts: p.parts, Prepared: m.expectAt(p.place.Root)})
+	opt := jar.Options{Prompt: p.place.Prompt(), SeeSystem: p.seeSystem, Parts: p.parts}
+	if !p.once {
+		opt.Prepared = m.expectAt(p.place.Root)
+	}
+	p.jar, err = jar.Prepare(temp, p.python, opt)
 	return err
 }
 

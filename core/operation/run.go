@@ -65,6 +65,17 @@ func (m *Machine) Run(ctx context.Context, ref string, command []string) (*Launc
 	if err != nil {
 		return nil, err
 	}
+	l, err := m.launchIn(j, command)
+	if err != nil {
+		return nil, m.noCommand(ctx, at, j, command[0])
+	}
+	return l, nil
+}
+
+// launchIn prepares a command in a jar: the jar's own programs come first, a Python file is run by
+// the jar's interpreter. The error says that there is no such command.
+func (m *Machine) launchIn(j *jar.Jar, command []string) (*Launch, error) {
+	var err error
 	inside := m.inside(j)
 	l := &Launch{Jar: j.Root, Env: inside.Environment(os.Environ()), Args: append([]string(nil), command...), inside: inside}
 	name := command[0]
@@ -79,7 +90,7 @@ func (m *Machine) Run(ctx context.Context, ref string, command []string) (*Launc
 		return l, nil
 	}
 	if l.Path, err = exec.LookPath(name); err != nil {
-		return nil, m.noCommand(ctx, at, j, name)
+		return nil, err
 	}
 	if abs, err := filepath.Abs(l.Path); err == nil {
 		l.Path = abs

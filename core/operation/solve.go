@@ -34,18 +34,34 @@ func (m *Machine) solveAll(ctx context.Context, p *job, spec *project.Spec, root
 	if ask.Targets, err = target.All(spec.Tool.Targets, spec.RequiresPython); err != nil {
 		return nil, err
 	}
-	u, err := m.solver(ctx, p.catalog, base).SolveAll(ctx, ask)
-	for names := sourceOnly(err); len(names) > 0 && p.building != nil; names = sourceOnly(err) {
-		if more, asked := p.building.allow(ctx, names, err); asked != nil || !more {
-			return nil, asked
-		}
+	var u *plan.Solutions
+	err = p.withConsent(ctx, func() (err error) {
 		u, err = m.solver(ctx, p.catalog, base).SolveAll(ctx, ask)
-	}
+		return err
+	})
+	return u, p.explained(ctx, err)
+}
+
+// explained is an error with what else there is to know where no versions fit together.
+func (p *job) explained(ctx context.Context, err error) error {
 	var failure *plan.SolveError
 	if errors.As(err, &failure) {
 		failure.Unasked, failure.Until = p.catalog.Unasked(ctx, failure.Failure), p.catalog.Indexes.Until
 	}
-	return u, err
+	return err
+}
+
+// withConsent solves, and again as long as what stands against it is source that somebody who is
+// asked then says may be built.
+func (p *job) withConsent(ctx context.Context, solve func() error) error {
+	err := solve()
+	for names := sourceOnly(err); len(names) > 0 && p.building != nil; names = sourceOnly(err) {
+		if more, asked := p.building.allow(ctx, names, err); asked != nil || !more {
+			return asked
+		}
+		err = solve()
+	}
+	return err
 }
 
 // refused reports whether an index answered that something is not to be had: what only

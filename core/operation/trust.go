@@ -125,5 +125,8 @@ func (m *Machine) commit(ctx context.Context, p *job) error {
 	if err := p.jar.Commit(ctx, p.place.Root); err != nil {
 		return errors.Join(err, back())
 	}
+	if p.once {
+		return nil
+	}
 	return m.Known.Trust(p.jar)
 }

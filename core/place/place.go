@@ -241,7 +241,7 @@ func (f Finder) CalledSo(name string) []string {
 	}
 	var out []string
 	for _, k := range known {
-		if p := f.At(k.Root, Named); p.Shelf == "" && p.Exists() && p.Prompt() == name {
+		if p := f.At(k.Root, Named); p.Shelf+p.Title == "" && p.Exists() && p.Prompt() == name {
 			out = append(out, k.Root)
 		}
 	}
@@ -257,7 +257,7 @@ func (f Finder) NoJar(e *NoJarError) *NoJarError {
 	known, _ := f.Known.All() // a hint more or less
 	slices.SortStableFunc(known, func(a, b shelf.Known) int { return b.Used.Compare(a.Used) })
 	for _, k := range known {
-		if p := f.At(k.Root, Named); len(e.Used) < maxUsed && p.Exists() && p.Shelf == "" {
+		if p := f.At(k.Root, Named); len(e.Used) < maxUsed && p.Exists() && p.Shelf+p.Title == "" {
 			e.Used = append(e.Used, p.Prompt())
 		}
 	}

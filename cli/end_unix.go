@@ -1,0 +1,8 @@
+//go:build !windows
+
+package cli
+
+import "syscall"
+
+// endSignal tells a command to end.
+const endSignal = syscall.SIGTERM
