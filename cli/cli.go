@@ -251,7 +251,7 @@ func (a *app) commands() []*cobra.Command {
 		a.installCommand(), a.uninstallCommand(), a.outdatedCommand(), a.upgradeCommand(), a.historyCommand(), a.rewindCommand(),
 		a.hereCommand(), a.contentsCommand(), a.aboutCommand(), a.whyCommand(), a.searchCommand(), a.diagnoseCommand(), a.diffCommand(), a.checkCommand(), a.labelCommand(), a.reportCommand(),
 		a.recordCommand(), a.recreateCommand(), a.sealCommand(),
-		a.runCommand(), a.enterCommand(), a.leaveCommand(), a.trustCommand(), a.shellSetupCommand(), a.connectCommand(),
+		a.runCommand(), a.lendCommand(), a.enterCommand(), a.leaveCommand(), a.trustCommand(), a.shellSetupCommand(), a.connectCommand(),
 		a.pythonsCommand(), a.indexCommand(), a.storeCommand(), a.settingsCommand(), a.straysCommand(), a.serveCommand(), a.demoCommand(), a.versionCommand(),
 	}
 }
@@ -316,7 +316,7 @@ func (a *app) prepare(cmd *cobra.Command, args []string) error {
 
 // withoutJar are the commands that act on no jar, on all of them, or on those that their
 // arguments name.
-var withoutJar = []string{"create", "clone", "discard", "shelf", "shelf rename", "search", "shell-setup", "leave", "pythons", "pythons list", "pythons fetch", "pythons pack", "pythons drop", "pythons verify", "index", "index list", "index add", "index drop", "index order",
+var withoutJar = []string{"create", "clone", "discard", "shelf", "shelf rename", "lend", "search", "shell-setup", "leave", "pythons", "pythons list", "pythons fetch", "pythons pack", "pythons drop", "pythons verify", "index", "index list", "index add", "index drop", "index order",
 	"store", "store usage", "store tidy", "store verify", "settings", "strays", "strays put-away", "strays bring-back", "serve", "demo", "version", "help"}
 
 func ignoresJar(cmd *cobra.Command) bool {

@@ -71,6 +71,12 @@ func (a *app) offers(root *cobra.Command) {
 	scripts := func(m *operation.Machine, _ *cobra.Command, _ []string, _ string) []string {
 		return m.OfferScripts(a.jar)
 	}
+	lent := func(m *operation.Machine, _ *cobra.Command, args []string, _ string) []string {
+		if len(args) == 0 {
+			return m.OfferShelf()
+		}
+		return m.OfferScripts(args[0])
+	}
 	values := func(_ *operation.Machine, _ *cobra.Command, args []string, _ string) []string {
 		if len(args) == 0 {
 			return settings.Keys()
@@ -90,7 +96,7 @@ func (a *app) offers(root *cobra.Command) {
 		from      offer
 		directive cobra.ShellCompDirective
 	}{
-		{"discard", jars, filesToo}, {"enter", first(jars), filesToo}, {"clone", jars, filesToo}, {"diff", jars, filesToo}, {"shelf rename", jars, noFiles},
+		{"discard", jars, filesToo}, {"enter", first(jars), filesToo}, {"clone", jars, filesToo}, {"diff", jars, filesToo}, {"shelf rename", jars, noFiles}, {"lend", lent, noFiles},
 		{"install", names, filesToo}, {"search", names, noFiles}, {"about", both, noFiles}, {"uninstall", installed, noFiles}, {"upgrade", installed, noFiles}, {"why", installed, noFiles},
 		{"index drop", indexes, noFiles}, {"index order", indexes, noFiles}, {"index add", fixed(), filesToo}, {"rewind", first(states), noFiles}, {"run", first(scripts), filesToo},
 		{"seal", fixed(), filesToo}, {"serve", fixed(), filesToo}, {"settings", values, filesToo},
@@ -112,7 +118,7 @@ func (a *app) offers(root *cobra.Command) {
 	}{
 		"jar": {jars, filesToo}, "color": {fixed("auto", "always", "never"), noFiles}, "as": {fixed(operation.AsLock, operation.AsSpec, operation.AsList, operation.AsSBOM), noFiles},
 		"group": {groups, noFiles}, "extra": {extras, noFiles}, "python": {pythons, filesToo}, "target": {fixed(target.Known()...), noFiles}, "put": {names, noFiles},
-		"maturity": {fixed(operation.Maturities...), noFiles}, "to": {fixed(), filesToo}, "from": {fixed(), filesToo}, "write": {fixed(), filesToo}, "at": {fixed(), filesToo}, "program": {fixed(), filesToo},
+		"maturity": {fixed(operation.Maturities...), noFiles}, "to": {fixed(), filesToo}, "from": {fixed(), filesToo}, "write": {fixed(), filesToo}, "into": {fixed(), filesToo}, "of": {fixed(), filesToo}, "under": {pythons, noFiles}, "plus": {names, noFiles}, "at": {fixed(), filesToo}, "program": {fixed(), filesToo},
 	}
 	var visit func(cmd *cobra.Command)
 	visit = func(cmd *cobra.Command) {

@@ -24,6 +24,9 @@ type phrase struct {
 // cases has the words for what was asked for and cannot be meant.
 var cases = map[operation.Case]phrase{
 	operation.NoSuchTargets:         {why: "the record serves none of the targets {1}", try: "it serves {2}"},
+	operation.NoJarToLend:           {why: "there is no jar {1} on the shelf", try: "glassjar lend {1} --new makes one with the package of that name"},
+	operation.NothingToLend:         {why: "what was asked for in {1} has no command of its own", try: "name one of those in it: {2}", without: "glassjar contents --jar {1} lists what is in it"},
+	operation.NothingLent:           {why: "nothing is lent of {1}", try: "lent are commands of {2}", without: "glassjar lend --list lists what is"},
 	operation.BadPythonRange:        {why: "{1} is no list of Pythons", try: "minor versions, ranges of these, or implementations: 3.9,3.11..3.13,pypy"},
 	operation.NoBlock:               {why: "{1} does not say what it needs: it has no block of script metadata", try: "glassjar install --into {1} NAME begins one"},
 	operation.JarOfScript:           {why: "{1} is the jar of a script, and holds what that asks for", try: "change the script: glassjar install --into FILE.py NAME"},

@@ -147,6 +147,7 @@ func TestWords(t *testing.T) {
 		{interpreter.Rejection{Path: "/orchard/p", Why: "it hangs"}, ExitPython, "it hangs", "glassjar pythons"},
 		{&operation.NoCommandError{Name: "prses", Near: []string{"press"}}, 127, "did you mean press?", "glassjar contents"},
 		{&operation.NoCommandError{Name: "prses", BroughtBy: []string{"press"}}, 127, "press brings it", "glassjar install press"},
+		{&operation.LentClashError{Folder: "/orchard/bin", By: map[string]string{"a": "press", "b": ""}}, ExitUsage, "b was put there by somebody else", "glassjar lend --back press"},
 		{&operation.StillNeededError{By: map[string][]string{"a": {"b"}}, Roots: []string{"c"}}, ExitUsage, "a is needed by b", "glassjar uninstall c"},
 		{&operation.NotInstalledError{Names: []string{"x"}, Near: map[string][]string{"x": {"y"}}}, ExitUsage, "x: did you mean y?", "glassjar contents"},
 		{&plan.NoFittingFileError{Name: "a", Version: "1", Environment: "E"}, ExitUnsolved, "no file of a 1 for E", "glassjar record"},

@@ -123,6 +123,7 @@ func (s *Screen) jarWords(err error) (Message, bool) {
 		other    *operation.OtherFileError
 		away     *operation.AwayTwiceError
 		noShell  *shell.UnknownError
+		lent     *operation.LentClashError
 	)
 	switch {
 	case errors.As(err, &gone):
@@ -134,6 +135,8 @@ func (s *Screen) jarWords(err error) (Message, bool) {
 		return Message{What: s.Path(rejected.Path) + " cannot be used as a Python", Reasons: []string{rejected.Why}, Try: []string{"glassjar pythons lists those that can"}}, true
 	case errors.As(err, &command):
 		return s.noCommand(command), true
+	case errors.As(err, &lent):
+		return s.lentClash(lent), true
 	case errors.As(err, &needed):
 		return s.stillNeeded(needed), true
 	case errors.As(err, &missing):

@@ -27,6 +27,8 @@ func Of(v any) any {
 		return ofTrusted(*v)
 	case *operation.Renamed:
 		return ofRenamed(*v)
+	case *operation.Lent:
+		return ofLent(*v)
 	case *operation.Under:
 		return ofUnder(*v)
 	case *operation.Outdated:

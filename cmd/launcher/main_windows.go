@@ -6,6 +6,8 @@
 // interpreter that pyvenv.cfg names, and tells it whose it is, as CPython has it since 3.7
 // (__PYVENV_LAUNCHER__): so nothing of an interpreter is copied into a jar.
 //
+// Elsewhere, with a text NAME.lent beside it, it starts what that names: so commands are lent.
+//
 // It uses nothing but syscall, since a jar has many of it. It is built by
 // "go generate ./core/jar" and kept in the program.
 package main
@@ -45,6 +47,14 @@ func (t text) Error() string { return string(t) }
 
 // command is the program to start, and its command line.
 func command(self, dir, name string) (program, line string, err error) {
+	if lent, err := readFile(dir + `\` + name + ".lent"); err == nil { // a command of a jar, from elsewhere
+		program = lineOf(lent)
+		given := syscall.UTF16ToString((*[1 << 20]uint16)(unsafe.Pointer(syscall.GetCommandLine()))[:])
+		if !exists(program) {
+			return "", "", text(program + " is not there: glassjar lend --list tells what became of its jar")
+		}
+		return program, quoted(program) + afterFirst(given), nil
+	}
 	config, err := readFile(parent(dir) + `\pyvenv.cfg`)
 	if err != nil {
 		return "", "", text("the jar has no pyvenv.cfg that can be read (glassjar recreate makes it anew): " + err.Error())
@@ -105,6 +115,16 @@ func theirs(base string, windowed bool) string {
 		}
 	}
 	return base
+}
+
+// lineOf is the first line of a text.
+func lineOf(s string) string {
+	for i := range s {
+		if s[i] == '\n' || s[i] == '\r' {
+			return s[:i]
+		}
+	}
+	return s
 }
 
 // setting is a line "name = value" of a text.

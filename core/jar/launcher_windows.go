@@ -18,6 +18,9 @@ func launcherProgram(windowed bool) ([]byte, error) {
 	return data, err
 }
 
+// Launcher is the program that starts what the text beside it names (cmd/launcher).
+func Launcher(windowed bool) ([]byte, error) { return launcherProgram(windowed) }
+
 var consoleLauncher = sync.OnceValues(func() ([]byte, error) {
 	z, err := xz.NewReader(bytes.NewReader(packedLauncher))
 	if err != nil {

@@ -12,6 +12,9 @@ type Case string
 
 const (
 	NoSuchTargets         Case = "no such targets"            // those asked for, those that the record serves
+	NoJarToLend           Case = "no jar to lend of"          // the name
+	NothingToLend         Case = "nothing to lend"            // the jar, its commands
+	NothingLent           Case = "nothing lent"               // the jar, those of which something is
 	BadPythonRange        Case = "bad range of Pythons"       // the text
 	NoBlock               Case = "no block of metadata"       // the script
 	JarOfScript           Case = "jar of a script"            // the jar

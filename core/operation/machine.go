@@ -122,9 +122,12 @@ func (m *Machine) readSettings() error {
 		m.note(MachineSettings, err.Error())
 	}
 	standard := settings.Standard()
-	m.Folders.Store, m.Folders.Shelf = standard.Store, standard.Shelf
+	m.Folders.Store, m.Folders.Shelf, m.Folders.Commands = standard.Store, standard.Shelf, standard.Commands
 	if m.Settings.Store != "" {
 		m.Folders.Store = m.Settings.Store
+	}
+	if m.Settings.Commands != "" {
+		m.Folders.Commands = m.Settings.Commands
 	}
 	if m.Settings.Shelf != "" {
 		m.Folders.Shelf = m.Settings.Shelf

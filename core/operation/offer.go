@@ -23,12 +23,15 @@ func (m *Machine) OfferJars() []string {
 	out := m.Places().ShelfNames()
 	known, _ := m.Known.All() // less to offer
 	for _, k := range known {
-		if filepath.Dir(k.Root) != m.Folders.Shelf && m.Places().At(k.Root, place.Named).Exists() {
+		if filepath.Dir(k.Root) != m.Folders.Shelf && !m.ofScripts(k.Root) && m.Places().At(k.Root, place.Named).Exists() {
 			out = append(out, m.relative(k.Root))
 		}
 	}
 	return out
 }
+
+// OfferShelf are the names on the shelf.
+func (m *Machine) OfferShelf() []string { return m.Places().ShelfNames() }
 
 // OfferInstalled are the names in the jar in effect.
 func (m *Machine) OfferInstalled(ref string) []string {

@@ -60,8 +60,8 @@ func (m *Machine) EffectiveSettings() (*EffectiveSettings, error) {
 		switch value, set := user[s.Key]; {
 		case set:
 			e.Value, e.From, e.File = value, FromUser, out.File
-		case s.Key == "store" || s.Key == "shelf":
-			e.Value = map[string]string{"store": standard.Store, "shelf": standard.Shelf}[s.Key]
+		case s.Key == "store" || s.Key == "shelf" || s.Key == "commands":
+			e.Value = map[string]string{"store": standard.Store, "shelf": standard.Shelf, "commands": standard.Commands}[s.Key]
 			if home != "" {
 				e.From = "GLASSJAR_HOME"
 			}
@@ -98,6 +98,7 @@ func (m *Machine) userValues() map[string]string {
 	set("pythons", strings.Join(s.Pythons, ", "))
 	set("store", s.Store)
 	set("shelf", s.Shelf)
+	set("commands", s.Commands)
 	set("certificates", s.Certificates)
 	set("second-store", strings.Join(s.SecondStores(), ", "))
 	set("placing", s.Placing)

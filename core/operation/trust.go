@@ -80,6 +80,7 @@ func (m *Machine) noteUse(j *jar.Jar) {
 		return
 	}
 	m.Known.See(j)
+	m.seeLent(j)
 	m.watchPython(j)
 }
 

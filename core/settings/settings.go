@@ -10,6 +10,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"runtime"
 	"slices"
 	"strconv"
 	"strings"
@@ -41,6 +42,8 @@ type Settings struct {
 	// Store and Shelf move these folders, for a home with little room.
 	Store string `toml:"store,omitempty"`
 	Shelf string `toml:"shelf,omitempty"`
+	// Commands is the folder into which commands are lent.
+	Commands string `toml:"commands,omitempty"`
 	// AllowHTTP admits plain http to other machines.
 	AllowHTTP bool `toml:"allow-http,omitempty"`
 	// Certificates is a file of further certificate authorities, PEM.
@@ -137,6 +140,7 @@ var All = []Setting{
 	{Key: "fetch-pythons", Kind: Choice, Words: "fetch a Python that is not here", Default: FetchAsk, Choices: FetchWays},
 	{Key: "store", Kind: Folder, Words: "where what was fetched is kept", Default: ""},
 	{Key: "shelf", Kind: Folder, Words: "where named jars stand", Default: ""},
+	{Key: "commands", Kind: Folder, Words: "where commands of jars are lent to", Default: ""},
 	{Key: "allow-http", Kind: YesNo, Words: "admit plain http to other machines", Default: "false"},
 	{Key: "certificates", Kind: OneFile, Words: "further certificate authorities, PEM", Default: "the system's"},
 	{Key: "keyring", Kind: YesNo, Words: "ask the system's keyring for passwords", Default: "false"},
@@ -174,8 +178,8 @@ func Keys() []string {
 // Places are the folders of this program on a machine.
 type Places struct {
 	// Settings is the file; Store, Shelf, State and Cache are folders, Scripts that of the jars
-	// of scripts.
-	Settings, Store, Shelf, State, Cache, Scripts string
+	// of scripts, Commands the user's own folder of commands.
+	Settings, Store, Shelf, State, Cache, Scripts, Commands string
 }
 
 // Standard are the platform's own folders. GLASSJAR_HOME, if set, holds them
@@ -185,12 +189,22 @@ func Standard() Places {
 		if abs, err := filepath.Abs(home); err == nil {
 			home = abs
 		}
-		return Places{filepath.Join(home, "settings.toml"), filepath.Join(home, "store"), filepath.Join(home, "shelf"), filepath.Join(home, "state"), filepath.Join(home, "cache"), filepath.Join(home, "scripts")}
+		return Places{filepath.Join(home, "settings.toml"), filepath.Join(home, "store"), filepath.Join(home, "shelf"), filepath.Join(home, "state"), filepath.Join(home, "cache"), filepath.Join(home, "scripts"), filepath.Join(home, "commands")}
 	}
 	xdg.Reload()
 	data := filepath.Join(xdg.DataHome, "glassjar")
 	return Places{filepath.Join(xdg.ConfigHome, "glassjar", "settings.toml"), filepath.Join(data, "store"), filepath.Join(data, "shelf"),
-		filepath.Join(xdg.StateHome, "glassjar"), filepath.Join(xdg.CacheHome, "glassjar"), filepath.Join(data, "scripts")}
+		filepath.Join(xdg.StateHome, "glassjar"), filepath.Join(xdg.CacheHome, "glassjar"), filepath.Join(data, "scripts"), commandsFolder(data)}
+}
+
+// commandsFolder is where a user's own commands are: "~/.local/bin", as the XDG Base Directory
+// Specification has it. Windows has no such folder.
+func commandsFolder(data string) string {
+	home, err := os.UserHomeDir()
+	if err != nil || runtime.GOOS == "windows" {
+		return filepath.Join(data, "commands")
+	}
+	return filepath.Join(home, ".local", "bin")
 }
 
 // SecondStores are the stores that are only read, the nearest first.
