@@ -159,14 +159,19 @@ func (d distribution) plan() []*lazyFile {
 	return out
 }
 
+// dataKinds are the folders that stand in a wheel's folder of data (the binary distribution format,
+// "The .data directory").
+var dataKinds = []string{"data", "headers", "scripts"}
+
 func (d distribution) wheel(r release, v version.Version, tag string) File {
 	spec := wheel.Spec{Name: d.name, Version: v, Tag: tag, Platlib: !strings.HasSuffix(tag, "-any"), Metadata: d.metadata(r, v), EntryPoints: d.entryPoints()}
 	dataFolder := strings.TrimSuffix(spec.InfoFolder(), ".dist-info") + ".data/"
 	for _, f := range d.sources(v, tag) {
-		if rest, ok := strings.CutPrefix(f.Name, "data/"); ok {
-			f.Name = dataFolder + "data/" + rest
+		program := strings.HasPrefix(f.Name, "scripts/")
+		if kind, _, _ := strings.Cut(f.Name, "/"); slices.Contains(dataKinds, kind) {
+			f.Name = dataFolder + f.Name
 		}
-		spec.Files = append(spec.Files, wheel.File{Path: f.Name, Data: f.Data})
+		spec.Files = append(spec.Files, wheel.File{Path: f.Name, Data: f.Data, Executable: program})
 	}
 	if r.Bulk > 0 {
 		top := strings.ReplaceAll(d.name, "-", "_")

@@ -97,7 +97,7 @@ var remarks = map[operation.Remark]string{
 	operation.NotTrusted:         "the jar at {1} was not made here for you, or was changed since, so nothing of it is run: glassjar recreate makes it anew, glassjar trust takes it as it is",
 	operation.MakesWay:           "the jar that stands there was not made here for you, or was changed since; it makes way for the new one, and glassjar discard --undo brings it back where that is gone",
 	operation.PythonUpgraded:     "the Python of this jar is {1} now, and was {2} when it was made: glassjar recreate brings it in step",
-	operation.MadeForScript:      "a jar was made for {1}: {3}, packages: {2}; glassjar contents --jar {1} lists them",
+	operation.MadeForScript:      "a jar with {2} was made for {1}; glassjar contents --jar {1} lists what is in it",
 	operation.Undone:             "an earlier command was cut off; what it had begun was undone",
 	operation.Completed:          "an earlier command was cut off; what it had begun was completed",
 	operation.ChangedSince:       "{1} was changed by somebody since, and is left as it is",

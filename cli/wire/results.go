@@ -30,6 +30,8 @@ var Results = []Result{
 	{[]string{"trust"}, []any{Trusted{}}},
 	{[]string{"shelf rename"}, []any{Renamed{}}},
 	{[]string{"outdated"}, []any{Outdated{}}},
+	{[]string{"lend"}, []any{Lent{}}},
+	{[]string{"run --under"}, []any{Under{}}},
 	{[]string{"history"}, []any{History{}}},
 	{[]string{"here"}, []any{Here{}}},
 	{[]string{"contents"}, []any{Contents{}}},

@@ -8,7 +8,7 @@ import (
 
 // Under is how a command went under several Pythons.
 type Under struct {
-	Command []string   `json:"command"`
+	Command []string   `json:"argv"`
 	Runs    []UnderRun `json:"runs"`
 }
 

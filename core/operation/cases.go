@@ -107,7 +107,7 @@ const (
 	NotTrusted         Remark = "not trusted"                 // the jar
 	MakesWay           Remark = "makes way"                   // nothing
 	PythonUpgraded     Remark = "Python upgraded"             // its version now, and when the jar was made
-	MadeForScript      Remark = "made for a script"           // the script, how many packages, the Python
+	MadeForScript      Remark = "made for a script"           // the script, the Python
 	Undone             Remark = "undone"                      // nothing
 	Completed          Remark = "completed"                   // nothing
 	ChangedSince       Remark = "changed since"               // the file

@@ -44,8 +44,8 @@ type OnceOptions struct {
 func (o OnceOptions) exact() bool { return len(o.Plus) == 0 && !o.Oldest && !o.Pre }
 
 // onceOf is what a throwaway jar for a command is made of: what its script asks for, or the jar
-// that it would be run in, with its record.
-func (m *Machine) onceOf(ctx context.Context, ref string, command []string) (*onceBase, error) {
+// that it would be run in, with its record. alone tells that it may be made where there is neither.
+func (m *Machine) onceOf(ctx context.Context, ref string, command []string, alone bool) (*onceBase, error) {
 	if ref == "" && m.isScript(command[0]) {
 		s, err := m.scriptAt(m.absolute(command[0]))
 		if err != nil {
@@ -54,6 +54,10 @@ func (m *Machine) onceOf(ctx context.Context, ref string, command []string) (*on
 		return m.onceAt(ctx, s.place, s.spec, s.record)
 	}
 	at, err := m.Places().Locate(ref, true)
+	var none *place.NoJarError
+	if errors.As(err, &none) && ref == "" && alone {
+		return &onceBase{spec: &project.Spec{File: at.SpecFile}, title: "once"}, nil
+	}
 	if err != nil {
 		return nil, err
 	}
@@ -208,7 +212,7 @@ func (m *Machine) solveOwn(ctx context.Context, p *job, roots []project.Asked, p
 
 // RunPlus prepares a command in a throwaway jar that has something besides. release removes it.
 func (m *Machine) RunPlus(ctx context.Context, opt OnceOptions, command []string) (l *Launch, release func(), err error) {
-	o, err := m.onceOf(ctx, opt.Jar, command)
+	o, err := m.onceOf(ctx, opt.Jar, command, len(opt.Plus) > 0)
 	if err != nil {
 		return nil, nil, err
 	}

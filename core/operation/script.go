@@ -120,7 +120,7 @@ func (m *Machine) runScript(ctx context.Context, command []string) (*Launch, err
 		return nil, err
 	}
 	if made != nil {
-		m.note(MadeForScript, m.relative(s.File), strconv.Itoa(len(made.Plan.Add)), made.Plan.Python)
+		m.note(MadeForScript, m.relative(s.File), made.Plan.Python)
 	}
 	m.noteScript(file, s.place.Root)
 	j, err := m.readyJar(ctx, s.place)

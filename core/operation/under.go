@@ -79,7 +79,7 @@ func (m *Machine) Under(ctx context.Context, opt UnderOptions, command []string,
 	if err != nil {
 		return nil, err
 	}
-	o, err := m.onceOf(ctx, opt.Jar, command)
+	o, err := m.onceOf(ctx, opt.Jar, command, true)
 	if err != nil {
 		return nil, err
 	}
