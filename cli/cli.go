@@ -249,7 +249,7 @@ func (a *app) commands() []*cobra.Command {
 	return []*cobra.Command{
 		a.createCommand(), a.cloneCommand(), a.discardCommand(), a.shelfCommand(),
 		a.installCommand(), a.uninstallCommand(), a.outdatedCommand(), a.upgradeCommand(), a.historyCommand(), a.rewindCommand(),
-		a.hereCommand(), a.contentsCommand(), a.aboutCommand(), a.whyCommand(), a.searchCommand(), a.diagnoseCommand(), a.diffCommand(), a.checkCommand(), a.labelCommand(), a.reportCommand(),
+		a.hereCommand(), a.contentsCommand(), a.aboutCommand(), a.whyCommand(), a.searchCommand(), a.diagnoseCommand(), a.diffCommand(), a.checkCommand(), a.labelCommand(), a.reportCommand(), a.licencesCommand(), a.advisoriesCommand(),
 		a.recordCommand(), a.recreateCommand(), a.sealCommand(),
 		a.runCommand(), a.lendCommand(), a.enterCommand(), a.leaveCommand(), a.trustCommand(), a.shellSetupCommand(), a.connectCommand(),
 		a.pythonsCommand(), a.indexCommand(), a.storeCommand(), a.settingsCommand(), a.straysCommand(), a.serveCommand(), a.demoCommand(), a.versionCommand(),

@@ -38,11 +38,11 @@ they are asked. The first that knows a name is the only one asked for it.`,
 			return a.listIndexes()
 		}}
 	}
-	add := change("add NAME AT", "set up an index: an address, or a folder of package files", "  glassjar index add wheels ./wheels --project\n  glassjar index add pythons ./pythons --holds pythons",
+	add := change("add NAME AT", "set up an index: an address, or a folder of package files", "  glassjar index add wheels ./wheels --project\n  glassjar index add pythons ./pythons --holds pythons\n  glassjar index add faults ./faults.zip --holds advisories",
 		atLeast(2, "a name, and an address or a folder"), func(args []string) operation.IndexEdit {
 			return operation.IndexEdit{Add: args[0], At: args[1], Holds: holds}
 		})
-	add.Flags().StringVar(&holds, "holds", "", "`WHAT` it has, if no packages: pythons")
+	add.Flags().StringVar(&holds, "holds", "", "`WHAT` it has, if no packages: pythons or advisories")
 	cmd.AddCommand(
 		a.indexListCommand(),
 		add,

@@ -161,17 +161,30 @@ something is wrong.`,
 
 func (a *app) shelfCommand() *cobra.Command {
 	var stale int
+	var holding string
 	cmd := &cobra.Command{
 		Use: "shelf", GroupID: "make", Short: "every jar known on this machine",
-		Long: `Lists the jars on the shelf and those of projects: place, Python, packages, size,
-when each was last used, and how it is.`,
-		Example: "  glassjar shelf\n  glassjar shelf --stale 90",
+		Long: `Lists the jars on the shelf, those of projects and those of scripts: place, Python,
+packages, size, when each was last used, and how it is. With --holding those of
+them, and the records made here, that hold a package; the exit code is 1 if none does.`,
+		Example: "  glassjar shelf\n  glassjar shelf --stale 90\n  glassjar shelf --holding 'brixmeter<1.2'",
 		Args:    noSubcommand("rename"),
 		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := oneOf(cmd, "stale", "holding"); err != nil {
+				return err
+			}
+			if cmd.Flags().Changed("holding") {
+				h, err := a.machine.Holding(cmd.Context(), holding)
+				if err == nil && len(h.Found) == 0 {
+					a.exit = view.ExitNo
+				}
+				return a.present(h, err, func() { a.screen.Holdings(h) })
+			}
 			s, err := a.machine.Shelf(cmd.Context(), stale)
 			return a.present(s, err, func() { a.screen.Shelf(s) })
 		},
 	}
+	cmd.Flags().StringVar(&holding, "holding", "", "only those that hold this `REQ`, and records that do")
 	cmd.Flags().IntVar(&stale, "stale", 0, "only those not used for this many days")
 	cmd.AddCommand(&cobra.Command{
 		Use: "rename NAME NEW", Short: "give a jar on the shelf another name",

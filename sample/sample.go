@@ -38,6 +38,26 @@ var packages embed.FS
 //go:embed projects
 var projects embed.FS
 
+//go:embed advisories/*.json
+var advisories embed.FS
+
+// Advisories are made-up known faults in the OSV format, by file name.
+func Advisories() map[string][]byte {
+	out := map[string][]byte{}
+	entries, err := advisories.ReadDir("advisories")
+	if err != nil {
+		panic(err) // the folder is embedded above
+	}
+	for _, e := range entries {
+		data, err := advisories.ReadFile("advisories/" + e.Name())
+		if err != nil {
+			panic(err)
+		}
+		out[e.Name()] = data
+	}
+	return out
+}
+
 // Projects are the sample projects, one folder each.
 func Projects() fs.FS {
 	sub, err := fs.Sub(projects, "projects")

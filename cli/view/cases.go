@@ -24,6 +24,7 @@ type phrase struct {
 // cases has the words for what was asked for and cannot be meant.
 var cases = map[operation.Case]phrase{
 	operation.NoSuchTargets:         {why: "the record serves none of the targets {1}", try: "it serves {2}"},
+	operation.NoHolding:             {why: "{1} is no name with a range of versions", try: "glassjar shelf --holding 'brixmeter<1.2'"},
 	operation.NoJarToLend:           {why: "there is no jar {1} on the shelf", try: "glassjar lend {1} --new makes one with the package of that name"},
 	operation.NothingToLend:         {why: "what was asked for in {1} has no command of its own", try: "name one of those in it: {2}", without: "glassjar contents --jar {1} lists what is in it"},
 	operation.NothingLent:           {why: "nothing is lent of {1}", try: "lent are commands of {2}", without: "glassjar lend --list lists what is"},
@@ -76,7 +77,7 @@ var cases = map[operation.Case]phrase{
 	operation.NoFetchedPython:       {why: `no Python was fetched that is "{1}"`, try: "glassjar pythons lists those that are here"},
 	operation.SeveralPythons:        {why: `several Pythons were fetched that are "{1}"`, try: "name one of them, as glassjar pythons lists them: {2}"},
 	operation.NoSum:                 {why: `"{1}" is not a SHA-256 in hex`, try: "it has 64 digits from 0 to 9 and a to f"},
-	operation.HoldsWhat:             {why: `"{1}" is nothing that an index holds`, try: "leave --holds out for packages, or say --holds pythons"},
+	operation.HoldsWhat:             {why: `"{1}" is nothing that an index holds`, try: "leave --holds out for packages, or say --holds pythons or --holds advisories"},
 	operation.AddressElsewhere:      {why: `"{1}" is on another machine`, try: "give an http or https address, or a folder that is mounted here"},
 	operation.NoIndex:               {why: `there is no index "{1}" there`, try: "glassjar index list shows those that are set up, and where"},
 	operation.NoForm:                {why: `"{1}" is not a form of a record`, try: "the forms are lock, spec, list and sbom"},

@@ -121,7 +121,7 @@ var exits = []exit{
 
 	// How the command was used, and what stands in files that people write.
 	is[*operation.UsageError](ExitUsage), is[*UsageError](ExitUsage), is[*operation.BadNameError](ExitUsage), is[*requirement.ParseError](ExitUsage), is[*target.UnknownError](ExitUsage), is[*place.DisagreeError](ExitUsage), is[*place.SeveralError](ExitUsage),
-	is[*jar.ExistsError](ExitUsage), is[*jar.PlaceError](ExitUsage), is[*jar.OwnThingsError](ExitUsage), is[*operation.StillNeededError](ExitUsage), is[*operation.LentClashError](ExitUsage), is[*operation.NotInstalledError](ExitUsage),
+	is[*jar.ExistsError](ExitUsage), is[*jar.PlaceError](ExitUsage), is[*jar.OwnThingsError](ExitUsage), is[*operation.StillNeededError](ExitUsage), is[*operation.LentClashError](ExitUsage), is[*operation.NoAdvisoriesError](ExitUsage), is[*operation.NotInstalledError](ExitUsage),
 	is[*operation.NotMergedError](ExitNo), is[*operation.RevisionError](ExitUsage), is[*git.Error](ExitMachine),
 	is[*operation.OtherFileError](ExitUsage), is[*operation.AwayTwiceError](ExitUsage), is[*shell.UnknownError](ExitUsage),
 	by(func(e *project.FileError) int {

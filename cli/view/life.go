@@ -125,6 +125,12 @@ func (s *Screen) Checked(c *operation.Checked) {
 	for _, w := range c.Warnings {
 		t.Line("note", s.Warn(w))
 	}
+	for _, p := range c.Refused {
+		t.Line("licence", s.Bad(p.Name+" "+p.Version), s.Plain(p.String()+" is not allowed"))
+	}
+	for _, f := range c.Known {
+		t.Line("fault", s.Bad(f.Name+" "+f.Version), s.Plain(strings.Join(f.IDs(), ", ")), s.Faint("glassjar advisories"))
+	}
 	if c.Place != "" {
 		t.Line("place", s.Bad(c.Place))
 	}
@@ -134,6 +140,7 @@ func (s *Screen) Checked(c *operation.Checked) {
 		t.Line("try", s.Plain("move or rename the folder"))
 	case c.Clean():
 		t.Line("found", s.Good("nothing wrong"))
+	case len(c.Faults)+len(c.Broken)+len(c.Unknown)+len(c.Unmet) == 0 && c.Python == "" && (c.Step == operation.InStep || c.Step == operation.NoRecord):
 	case len(c.Faults)+len(c.Broken) > 0:
 		t.Line("try", s.Plain("glassjar check --mend"))
 	case c.Step == operation.NoRecord:
@@ -188,8 +195,14 @@ func (s *Screen) shelfPath(j operation.Shelved) string {
 	if len(files) == 0 {
 		return "no script is run in it any more; glassjar store tidy removes it"
 	}
+	if n := len(files) - maxScripts; n > 0 && !s.Verbose {
+		files = append(files[:maxScripts], fmt.Sprintf("and %d more", n))
+	}
 	return strings.Join(files, ", ")
 }
+
+// maxScripts is how many scripts of a jar are named unless more is asked for.
+const maxScripts = 3
 
 // Discarding shows what is about to go.
 func (s *Screen) Discarding(d *operation.Discarded) {
@@ -384,5 +397,25 @@ func (s *Screen) Verified(v *operation.Verified) {
 	if len(v.Damaged) == 0 {
 		t.Line("found", s.Good("nothing wrong"))
 	}
+	t.Print()
+}
+
+// Holdings lists the jars and records that hold something.
+func (s *Screen) Holdings(h *operation.Holdings) {
+	t := s.Sheet()
+	for _, f := range h.Found {
+		where, at := "jar and record", f.Jar
+		switch {
+		case !f.InRecord:
+			where = "jar"
+		case !f.InJar:
+			where, at = "record", f.Record
+		}
+		t.Row("holds", s.Bold(f.Name), s.Plain(f.Version), s.Faint(where), s.Faint(s.Path(at)))
+	}
+	if len(h.Found) == 0 {
+		t.Line("holds", s.Plain("nothing here holds "+h.Asked))
+	}
+	t.Line("of", s.Faint(Count(h.Jars, "jar")+" and "+Count(h.Records, "record")))
 	t.Print()
 }

@@ -124,6 +124,7 @@ func (s *Screen) jarWords(err error) (Message, bool) {
 		away     *operation.AwayTwiceError
 		noShell  *shell.UnknownError
 		lent     *operation.LentClashError
+		faults   *operation.NoAdvisoriesError
 	)
 	switch {
 	case errors.As(err, &gone):
@@ -135,6 +136,8 @@ func (s *Screen) jarWords(err error) (Message, bool) {
 		return Message{What: s.Path(rejected.Path) + " cannot be used as a Python", Reasons: []string{rejected.Why}, Try: []string{"glassjar pythons lists those that can"}}, true
 	case errors.As(err, &command):
 		return s.noCommand(command), true
+	case errors.As(err, &faults):
+		return Message{What: faults.Error(), Try: []string{"a folder, a zip, or its address, once: glassjar index add faults AT --holds advisories", "or the made-up one of the sample: glassjar index add faults sample: --holds advisories"}}, true
 	case errors.As(err, &lent):
 		return s.lentClash(lent), true
 	case errors.As(err, &needed):

@@ -98,6 +98,9 @@ type Checked struct {
 	Step     string   `json:"step"`
 	Mended   []string `json:"mended"`
 	Warnings []string `json:"warnings"`
+	// Refused and Known are licences that the spec does not allow, and known faults that count.
+	Refused []LicensedPackage `json:"refused_licences"`
+	Known   []KnownFault      `json:"known_faults"`
 }
 
 func ofChecked(v operation.Checked) Checked {
@@ -113,6 +116,8 @@ func ofChecked(v operation.Checked) Checked {
 		Step:     v.Step,
 		Mended:   v.Mended,
 		Warnings: v.Warnings,
+		Refused:  list(v.Refused, ofLicensed),
+		Known:    list(v.Known, ofKnownFault),
 	}
 }
 

@@ -37,6 +37,32 @@ type Shelved struct {
 
 func ofShelved(v operation.Shelved) Shelved { return Shelved(v) }
 
+// Holdings are the jars and records that hold something.
+type Holdings struct {
+	Asked   string    `json:"asked"`
+	Found   []Holding `json:"held_in"`
+	Jars    int       `json:"jar_count"`
+	Records int       `json:"record_count"`
+}
+
+func ofHoldings(v operation.Holdings) Holdings {
+	return Holdings{Asked: v.Asked, Found: list(v.Found, ofHolding), Jars: v.Jars, Records: v.Records}
+}
+
+// Holding is one of them; jar and record are empty where there is none.
+type Holding struct {
+	Name     string `json:"name"`
+	Jar      string `json:"jar"`
+	Record   string `json:"record"`
+	Version  string `json:"version"`
+	InJar    bool   `json:"held_by_jar"`
+	InRecord bool   `json:"held_by_record"`
+}
+
+func ofHolding(v operation.Holding) Holding {
+	return Holding{Name: v.Name, Jar: v.Jar, Record: v.Record, Version: v.Version, InJar: v.InJar, InRecord: v.InRecord}
+}
+
 // DiscardedJar is a discarded jar that can be brought back until the store is tidied.
 type DiscardedJar struct {
 	Jar   string    `json:"jar"`

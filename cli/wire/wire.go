@@ -27,6 +27,12 @@ func Of(v any) any {
 		return ofTrusted(*v)
 	case *operation.Renamed:
 		return ofRenamed(*v)
+	case *operation.Holdings:
+		return ofHoldings(*v)
+	case *operation.Advisories:
+		return ofAdvisories(*v)
+	case *operation.Licences:
+		return ofLicences(*v)
 	case *operation.Lent:
 		return ofLent(*v)
 	case *operation.Under:

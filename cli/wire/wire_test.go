@@ -74,7 +74,7 @@ func TestGolden(t *testing.T) {
 	diagnosis := filled[diagnose.Diagnosis]()
 	diagnosis.Because.Because = nil
 	values := []any{filled[operation.Created](), filled[operation.Outcome](), filled[operation.Discarded](), filled[operation.Shelf](),
-		filled[operation.Trusted](), filled[operation.Renamed](), filled[operation.Outdated](), filled[operation.Under](), filled[operation.Lent](), filled[operation.History](), filled[operation.Here](),
+		filled[operation.Trusted](), filled[operation.Renamed](), filled[operation.Outdated](), filled[operation.Under](), filled[operation.Licences](), filled[operation.Advisories](), filled[operation.Holdings](), filled[operation.Lent](), filled[operation.History](), filled[operation.Here](),
 		filled[operation.Contents](), filled[operation.About](), filled[operation.Why](), filled[operation.Found](),
 		Diagnosis(diagnosis, func(m diagnose.Mend) string { return "glassjar install " + m.Of }), filled[operation.Difference](), filled[operation.Checked](),
 		filled[operation.Labelled](), filled[operation.Report](), filled[operation.Recorded](), filled[FormResult](), filled[operation.Sealed](),

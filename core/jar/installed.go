@@ -13,6 +13,7 @@ import (
 	"glassjar/core/guard"
 	"glassjar/core/limits"
 	"glassjar/core/metadata"
+	"glassjar/core/requirement"
 	"glassjar/core/version"
 )
 
@@ -174,6 +175,36 @@ func (j *Jar) Files(d Installed) ([]File, error) {
 	for _, line := range lines {
 		if file, ok := ToJar(d.site(), line.Path); ok {
 			out = append(out, File{file, line.Hash, line.Size})
+		}
+	}
+	return out, nil
+}
+
+// Named is a distribution as its folder's name tells it.
+type Named struct {
+	// Name is in normal form; Info is the path of its .dist-info folder in the jar.
+	Name, Info string
+	Version    version.Version
+}
+
+// Names lists the jar's distributions without reading what is in their folders (the installed
+// distributions' standard, "The .dist-info directory").
+func (j *Jar) Names() ([]Named, error) {
+	var out []Named
+	for _, site := range j.Sites() {
+		entries, err := os.ReadDir(j.Path(site))
+		if err != nil && !errors.Is(err, fs.ErrNotExist) {
+			return nil, err
+		}
+		for _, e := range entries {
+			stem, ok := strings.CutSuffix(e.Name(), ".dist-info")
+			at := strings.LastIndexByte(stem, '-')
+			if !ok || at < 0 {
+				continue
+			}
+			if v, err := version.Parse(strings.ReplaceAll(stem[at+1:], "_", "-")); err == nil {
+				out = append(out, Named{requirement.Normalize(stem[:at]), path.Join(site, e.Name()), v})
+			}
 		}
 	}
 	return out, nil

@@ -23,6 +23,9 @@ const (
 	Script   = 4 << 20
 	List     = 4 << 20
 	Settings = 1 << 20
+	// Advisory is the file of one known fault, Advisories what a database of them may be, and unpack to.
+	Advisory   = 4 << 20
+	Advisories = 2 << 30
 	// Own is a file that this program keeps in a jar or beside one.
 	Own = 16 << 20
 	// SourceBytes is what a source archive may unpack to, SourceRatio how many times its

@@ -52,8 +52,11 @@ type Metadata struct {
 	// License is the SPDX expression if there is one; else the free text, if it is a
 	// name and not the whole licence; else what the classifiers say.
 	License string
-	// LicenseIsExpression tells that it is an SPDX expression.
+	// LicenseIsExpression tells that it is an SPDX expression. LicenseWords is the field License as
+	// written, LicenseFiles are the fields License-File.
 	LicenseIsExpression bool
+	LicenseWords        string
+	LicenseFiles        []string
 
 	Keywords string
 	Author   string
@@ -176,6 +179,9 @@ func (m *Metadata) set(field, value string) (err error) {
 		if m.License == "" {
 			m.License = value
 		}
+		m.LicenseWords = value
+	case "license-file":
+		m.LicenseFiles = append(m.LicenseFiles, value)
 	case "keywords":
 		m.Keywords = value
 	case "author", "author-email", "maintainer", "maintainer-email":

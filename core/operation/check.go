@@ -38,6 +38,10 @@ type Checked struct {
 	Mended []string
 	// Warnings are remarks on what was installed; they are no faults of the jar.
 	Warnings []string
+	// Refused are distributions under licences that the spec does not allow, Known faults that are
+	// known and not accepted, as far as databases of them are here.
+	Refused []LicensedPackage
+	Known   []KnownFault
 }
 
 // Unmet is a need and what there is instead.
@@ -49,7 +53,7 @@ type Unmet struct {
 
 // Clean reports whether nothing was found.
 func (c *Checked) Clean() bool {
-	return len(c.Faults)+len(c.Unknown)+len(c.Unmet)+len(c.Broken) == 0 && c.Python+c.Place == "" && (c.Step == InStep || c.Step == NoRecord)
+	return len(c.Faults)+len(c.Unknown)+len(c.Unmet)+len(c.Broken)+len(c.Refused)+len(c.Known) == 0 && c.Python+c.Place == "" && (c.Step == InStep || c.Step == NoRecord)
 }
 
 // Check compares a jar with what it should be. With mend, files are restored
@@ -100,7 +104,7 @@ func (m *Machine) examine(ctx context.Context, at place.Place) (*Checked, error)
 	if err != nil {
 		return nil, err
 	}
-	c := &Checked{Jar: at.Root, Faults: []jar.Fault{}, Unknown: []string{}, Unmet: []Unmet{}, Broken: append([]string{}, j.Dangling()...), Mended: []string{}, Warnings: []string{}}
+	c := &Checked{Jar: at.Root, Faults: []jar.Fault{}, Unknown: []string{}, Unmet: []Unmet{}, Broken: append([]string{}, j.Dangling()...), Mended: []string{}, Warnings: []string{}, Refused: []LicensedPackage{}, Known: []KnownFault{}}
 	var unfit *jar.PlaceError
 	if errors.As(jar.Usable(j.Root), &unfit) {
 		c.Place = unfit.Why
@@ -139,6 +143,16 @@ func (m *Machine) examine(ctx context.Context, at place.Place) (*Checked, error)
 		return nil, err
 	}
 	c.Warnings = append(c.Warnings, m.keptStandings(ctx, spec, installed)...)
+	rule, err := ruleOf(spec)
+	if err != nil {
+		return nil, err
+	}
+	for _, d := range installed {
+		if p := rule.judge(d.Key(), d.Version().String(), d.Metadata); !p.Allowed {
+			c.Refused = append(c.Refused, p)
+		}
+	}
+	c.Known = append(c.Known, m.keptFaults(ctx, spec, installed)...)
 	record, err := project.ReadRecord(at.RecordFile)
 	switch {
 	case errors.Is(err, project.ErrNoRecord):

@@ -126,7 +126,7 @@ func (m *Machine) nearestSpecFile() string {
 
 // EditIndexes makes one change and gives the file that was written.
 func (m *Machine) EditIndexes(ctx context.Context, e IndexEdit) (string, error) {
-	if e.Holds != "" && e.Holds != project.HoldsPythons {
+	if e.Holds != "" && !slices.Contains(project.HoldsKinds, e.Holds) {
 		return "", usage(HoldsWhat, e.Holds)
 	}
 	if e.Add != "" {

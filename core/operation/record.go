@@ -222,6 +222,7 @@ func (m *Machine) recordFor(ctx context.Context, p *job, spec *project.Spec, ins
 	if out.Changed, err = m.writeIfNew(at.RecordFile, data); err != nil {
 		return out, err
 	}
+	m.noteRecord(at)
 	if opt.Sign != "" {
 		if out.Signed, err = m.signRecord(ctx, opt.Sign, at.RecordFile); err != nil {
 			return out, errors.Join(err, m.dropStaleSignature(at))

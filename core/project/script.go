@@ -264,6 +264,15 @@ func ScriptRecord(file string) string {
 	return filepath.Join(filepath.Dir(file), "pylock."+name+".toml")
 }
 
+// RecordedScript is the script whose record a file is, by its name; empty for a record that is none's.
+func RecordedScript(record string) string {
+	name, of := strings.CutPrefix(strings.TrimSuffix(filepath.Base(record), ".toml"), "pylock.")
+	if !of || !strings.ContainsAny(name, "+=") {
+		return ""
+	}
+	return filepath.Join(filepath.Dir(record), strings.NewReplacer("==", "=", "=+", "+", "+", ".").Replace(name))
+}
+
 // Edit is the script's text with dependencies added and removed, as [Spec.Edit] does it. A block
 // is begun where there is none; see [NewBlock].
 func (s *Script) Edit(add, remove []string) ([]byte, error) {

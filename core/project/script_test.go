@@ -86,6 +86,9 @@ func TestScriptRecords(t *testing.T) {
 		assert.Regexp(t, `^pylock\.[^.]+\.toml$`, record)
 		assert.Empty(t, seen[record], "%s and %s", name, seen[record])
 		seen[record] = name
+		if strings.Contains(name, ".") {
+			assert.Equal(t, name, project.RecordedScript(record))
+		}
 	}
 	assert.Equal(t, "pylock.a+b+py.toml", project.ScriptRecord("a.b.py"))
 }

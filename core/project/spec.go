@@ -129,7 +129,9 @@ type Spec struct {
 	Until time.Time
 	// Held are the ranges that distributions are kept within, by normal name.
 	Held map[string]Hold
-	Tool Tool
+	// Accepted are known faults that are accepted, by identifier in upper case.
+	Accepted map[string]Accepted
+	Tool     Tool
 }
 
 type rawSpec struct {

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -19,12 +20,19 @@ import (
 type IndexEntry struct {
 	Name string `toml:"name"`
 	At   string `toml:"at"`
-	// Holds is "pythons" for one that has interpreters and no packages, else empty.
+	// Holds is one of [HoldsKinds] for one that has no packages, else empty.
 	Holds string `toml:"holds,omitempty"`
 }
 
-// HoldsPythons is what an index entry says that has interpreters.
-const HoldsPythons = "pythons"
+// HoldsPythons is what an index entry says that has interpreters, HoldsAdvisories one that is a
+// database of known faults.
+const (
+	HoldsPythons    = "pythons"
+	HoldsAdvisories = "advisories"
+)
+
+// HoldsKinds are all of them; packages have none.
+var HoldsKinds = []string{HoldsPythons, HoldsAdvisories}
 
 // Tool is [tool.glassjar].
 type Tool struct {
@@ -45,6 +53,10 @@ type Tool struct {
 	AsOf any `toml:"as-of"`
 	// Held keeps distributions, by name, within a range, for a reason.
 	Held map[string]HeldEntry `toml:"held"`
+	// Licences says under which terms packages may be.
+	Licences LicencesEntry `toml:"licences"`
+	// Advisories are known faults that are accepted, by their identifiers.
+	Advisories map[string]AcceptedEntry `toml:"advisories"`
 	// PinPython has the record hold the interpreter too.
 	PinPython bool `toml:"pin-python"`
 	// BuildConsent are names that may be built from source, BuildOpen those that may
@@ -83,6 +95,25 @@ type Hold struct {
 	Why string
 }
 
+// LicencesEntry says under which terms packages may be: Allow are SPDX identifiers, Of expressions by
+// distribution, for those that do not say it clearly.
+type LicencesEntry struct {
+	Allow []string          `toml:"allow"`
+	Of    map[string]string `toml:"of"`
+}
+
+// AcceptedEntry accepts a known fault: Why is the reason, Until the last day (TOML's date, or its text).
+type AcceptedEntry struct {
+	Why   string `toml:"why"`
+	Until any    `toml:"until"`
+}
+
+// Accepted is what an [AcceptedEntry] comes to; Until is the first moment that it does not count.
+type Accepted struct {
+	Why   string
+	Until time.Time
+}
+
 // FolderEntry is a folder of source that a distribution is taken from.
 type FolderEntry struct {
 	// Path is relative to the spec, with '/'.
@@ -111,6 +142,8 @@ var ToolKeys = []ToolKey{
 	{"project", "text", "how the jar holds the project itself, if it has [build-system]: editable, installed or left-out"},
 	{"as-of", "date, or time", "only what was uploaded by then is taken; a date is the end of that day, UTC"},
 	{"held", "name to { at, why }", "the versions that a package is kept to, and the reason, which is told wherever it counts"},
+	{"licences", "{ allow, of }", "the licences that packages may have, as SPDX identifiers, and what those are under that do not say it clearly: `allow = [\"MIT\"]`, `of = { brixmeter = \"MIT\" }`"},
+	{"advisories", "identifier to { why, until }", "known faults that are accepted, each for a reason and until a day"},
 	{"pin-python", "true or false", "whether the record holds the interpreter too, so that every jar is made of the very same"},
 	{"see-system", "true or false", "whether the jar sees the packages of the Python that it is made from"},
 	{"build-consent", "list of names", "what may be built from source"},
@@ -165,15 +198,15 @@ func (s *Spec) takeTool(raw map[string]any) error {
 		if i.Name == "" || i.At == "" {
 			return s.fault("tool.glassjar.indexes", "an index needs name and at", i.Name+i.At)
 		}
-		if i.Holds != "" && i.Holds != HoldsPythons {
-			return s.fault("tool.glassjar.indexes", fmt.Sprintf("%q is nothing that an index holds: leave holds out, or let it be %q", i.Holds, HoldsPythons), i.Holds)
+		if i.Holds != "" && !slices.Contains(HoldsKinds, i.Holds) {
+			return s.fault("tool.glassjar.indexes", fmt.Sprintf("%q is nothing that an index holds: leave holds out, or let it be %s", i.Holds, strings.Join(HoldsKinds, " or ")), i.Holds)
 		}
 		if seen[i.Name] {
 			return s.fault("tool.glassjar.indexes", fmt.Sprintf("the name %q is there twice", i.Name), i.Name)
 		}
 		seen[i.Name] = true
 	}
-	if err := s.takeHeld(); err != nil {
+	if err := errors.Join(s.takeHeld(), s.takeAccepted()); err != nil {
 		return err
 	}
 	pins := map[string]string{}
@@ -200,16 +233,30 @@ func (s *Spec) takeHeld() error {
 			why = `it needs both at and why, as in { at = "<2", why = "the press reads the old scale" }`
 		}
 		if why != "" {
-			return &FileError{File: s.File, Line: s.lineOfHeld(name), Where: "tool.glassjar.held." + name, Why: why}
+			return &FileError{File: s.File, Line: s.lineIn("held", name), Where: "tool.glassjar.held." + name, Why: why}
 		}
 		s.Held[requirement.Normalize(name)] = Hold{at, strings.Join(strings.Fields(e.Why), " ")}
 	}
 	return nil
 }
 
-// lineOfHeld is the line of a name in tool.glassjar.held, or of that table.
-func (s *Spec) lineOfHeld(name string) int {
-	table := s.lineOfKey("held")
+// takeAccepted reads tool.glassjar.advisories.
+func (s *Spec) takeAccepted() error {
+	s.Accepted = map[string]Accepted{}
+	for _, id := range sortedKeys(s.Tool.Advisories) {
+		e := s.Tool.Advisories[id]
+		until, err := ParseAsOf(fmt.Sprint(e.Until))
+		if e.Until == nil || strings.TrimSpace(e.Why) == "" || err != nil {
+			return &FileError{File: s.File, Line: s.lineIn("advisories", id), Where: "tool.glassjar.advisories." + id, Why: `it needs both why and until, as in { why = "nothing here is read from a file", until = 2026-06-30 }`}
+		}
+		s.Accepted[strings.ToUpper(id)] = Accepted{strings.Join(strings.Fields(e.Why), " "), until}
+	}
+	return nil
+}
+
+// lineIn is the line of a name in a table of tool.glassjar, or of that table.
+func (s *Spec) lineIn(of, name string) int {
+	table := s.lineOfKey(of)
 	for n, line := range strings.Split(string(s.Text), "\n") {
 		if n+1 >= table && strings.Contains(line, name) {
 			return n + 1

@@ -273,8 +273,8 @@ func parse(file string, data []byte) (s Settings, err error) {
 		return s, &project.FileError{File: file, Where: "second-store", Why: "it is a folder, or a list of folders"}
 	}
 	for _, i := range s.Indexes {
-		if i.Holds != "" && i.Holds != project.HoldsPythons {
-			return s, &project.FileError{File: file, Where: "indexes", Why: fmt.Sprintf("%q is nothing that an index holds: leave holds out, or let it be %q", i.Holds, project.HoldsPythons)}
+		if i.Holds != "" && !slices.Contains(project.HoldsKinds, i.Holds) {
+			return s, &project.FileError{File: file, Where: "indexes", Why: fmt.Sprintf("%q is nothing that an index holds: leave holds out, or let it be %s", i.Holds, strings.Join(project.HoldsKinds, " or "))}
 		}
 	}
 	s.set = map[string]bool{}

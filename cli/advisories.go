@@ -1,0 +1,38 @@
+package cli
+
+import (
+	"github.com/spf13/cobra"
+
+	"glassjar/cli/view"
+	"glassjar/core/operation"
+)
+
+func (a *app) advisoriesCommand() *cobra.Command {
+	var opt operation.AdvisoriesOptions
+	cmd := &cobra.Command{
+		Use: "advisories", GroupID: "look", Short: "known faults of what is in the jar, and what mends them",
+		Long: `Looks for known faults in databases of advisories in the OSV format: folders, zips,
+or addresses of zips, set up as an index that holds advisories. With each stands the
+nearest version that has none, whether it fits, and what it would move. The exit
+code is 1 if there is one that the spec does not accept ([tool.glassjar.advisories]).`,
+		Example: "  glassjar index add faults ./faults.zip --holds advisories\n  glassjar advisories\n  glassjar advisories --shelf",
+		Args:    atMost(0),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := oneOf(cmd, "shelf", "of-record"); err != nil {
+				return err
+			}
+			if opt.Shelf && a.jar != "" {
+				return &view.UsageError{Why: "--shelf and --jar do not go together", Try: "glassjar help advisories"}
+			}
+			opt.Jar = a.jar
+			x, err := a.machine.Advisories(cmd.Context(), opt)
+			if err == nil && x.Open > 0 {
+				a.exit = view.ExitNo
+			}
+			return a.present(x, err, func() { a.screen.Advisories(x) })
+		},
+	}
+	cmd.Flags().BoolVar(&opt.Record, "of-record", false, "of all that the record has, for every system")
+	cmd.Flags().BoolVar(&opt.Shelf, "shelf", false, "of all jars and records known here")
+	return cmd
+}
