@@ -15,7 +15,7 @@ func (a *app) advisoriesCommand() *cobra.Command {
 or addresses of zips, set up as an index that holds advisories. With each stands the
 nearest version that has none, whether it fits, and what it would move. The exit
 code is 1 if there is one that the spec does not accept ([tool.glassjar.advisories]).`,
-		Example: "  glassjar index add faults ./faults.zip --holds advisories\n  glassjar advisories\n  glassjar advisories --shelf",
+		Example: "  glassjar advisories\n  glassjar advisories --shelf",
 		Args:    atMost(0),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := oneOf(cmd, "shelf", "of-record"); err != nil {

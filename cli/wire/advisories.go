@@ -50,7 +50,7 @@ type KnownFault struct {
 	Accepted string   `json:"accepted,omitempty"`
 	Until    string   `json:"accepted_until,omitempty"`
 	Open     bool     `json:"is_open"`
-	Mend     *Mend    `json:"mend,omitempty"`
+	Mend     *Mend    `json:"way_out,omitempty"`
 }
 
 // Mend is the way out of a fault: nearest is the nearest version without it, fits the nearest that

@@ -39,7 +39,7 @@ func ofShelved(v operation.Shelved) Shelved { return Shelved(v) }
 
 // Holdings are the jars and records that hold something.
 type Holdings struct {
-	Asked   string    `json:"asked"`
+	Asked   string    `json:"holding"`
 	Found   []Holding `json:"held_in"`
 	Jars    int       `json:"jar_count"`
 	Records int       `json:"record_count"`
