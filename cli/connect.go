@@ -6,22 +6,23 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"glassjar/cli/view"
 	"glassjar/core/operation"
 )
 
 func (a *app) connectCommand() *cobra.Command {
 	cmd := &cobra.Command{
-		Use: "connect", GroupID: "use", Short: "write the files by which an editor, a container image or git uses the jar and its record",
+		Use: "connect", GroupID: "use", Short: "write the files by which editors, images, notebooks and git use the jar and its record",
 		Example: "  glassjar connect editor\n  glassjar connect container",
 		Args: func(cmd *cobra.Command, args []string) error {
 			if len(args) > 0 {
-				return unknownCommand("connect "+args[0], []string{"connect editor", "connect container", "connect git"})
+				return unknownCommand("connect "+args[0], []string{"connect editor", "connect container", "connect notebook", "connect git"})
 			}
 			return nil
 		},
 		RunE: func(cmd *cobra.Command, args []string) error { return cmd.Help() },
 	}
-	cmd.AddCommand(a.connectEditorCommand(), a.connectContainerCommand(), a.connectGitCommand())
+	cmd.AddCommand(a.connectEditorCommand(), a.connectContainerCommand(), a.connectNotebookCommand(), a.connectGitCommand())
 	return cmd
 }
 
@@ -78,6 +79,55 @@ Only a changed record makes the packages anew.`,
 	cmd.Flags().StringVar(&opt.Program, "program", "", "this program built for the image's system")
 	cmd.Flags().BoolVar(&planOnly, "plan", false, "show what would be written, and stop")
 	return cmd
+}
+
+func (a *app) connectNotebookCommand() *cobra.Command {
+	var undo, planOnly bool
+	cmd := &cobra.Command{
+		Use: "notebook [JAR]", Short: "let notebooks run in the jar, from a server outside of it",
+		Long: `Writes a kernel specification into your own data folder, which any notebook server of
+yours reads: it starts the jar's Python. The jar needs the package ipykernel for it;
+where it is not there, that is said, and installed if you want. --undo removes it.`,
+		Example: "  glassjar connect notebook\n  glassjar connect notebook tools --undo",
+		Args:    atMost(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			ref := a.jar
+			if len(args) > 0 {
+				if ref != "" {
+					return &view.UsageError{Why: "connect notebook takes one jar, and two are named", Try: "leave out --jar, or the other"}
+				}
+				ref = args[0]
+			}
+			c, err := a.machine.ConnectNotebook(cmd.Context(), ref, undo, a.decideConnect(planOnly))
+			if err := a.present(c, err, func() { a.screen.Connected(c, planOnly) }); err != nil || !c.Done || c.Lacks == "" {
+				return err
+			}
+			return a.installLacking(cmd, c)
+		},
+	}
+	cmd.Flags().BoolVar(&undo, "undo", false, "remove what was written")
+	cmd.Flags().BoolVar(&planOnly, "plan", false, "show what would be written, and stop")
+	return cmd
+}
+
+// installLacking installs what a jar lacks for what was connected, if a person says so.
+func (a *app) installLacking(cmd *cobra.Command, c *operation.Connection) error {
+	if !a.yes && a.canAsk() {
+		if yes, err := a.ask("install " + c.Lacks + " into the jar?"); err != nil || !yes {
+			return err
+		}
+	} else if !a.yes {
+		return nil // what was written says it
+	}
+	if a.json {
+		return nil // one result is printed
+	}
+	o, err := a.machine.Install(cmd.Context(), operation.InstallOptions{Jar: c.Jar, Wants: []string{c.Lacks}}, a.decide(false))
+	if err != nil {
+		return err
+	}
+	a.show(o, false)
+	return nil
 }
 
 func (a *app) connectGitCommand() *cobra.Command {

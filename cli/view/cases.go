@@ -24,6 +24,7 @@ type phrase struct {
 // cases has the words for what was asked for and cannot be meant.
 var cases = map[operation.Case]phrase{
 	operation.NoSuchTargets:         {why: "the record serves none of the targets {1}", try: "it serves {2}"},
+	operation.NoNotebook:            {why: "no notebook is connected to {1}", try: "glassjar shelf names those that are"},
 	operation.NoHolding:             {why: "{1} is no name with a range of versions", try: "glassjar shelf --holding 'brixmeter<1.2'"},
 	operation.NoJarToLend:           {why: "there is no jar {1} on the shelf", try: "glassjar lend {1} --new makes one with the package of that name"},
 	operation.NothingToLend:         {why: "what was asked for in {1} has no command of its own", try: "name one of those in it: {2}", without: "glassjar contents --jar {1} lists what is in it"},

@@ -34,6 +34,7 @@ func (s *Screen) Connection(c *operation.Connection) {
 	}
 	if len(c.Edits) == 0 {
 		t.Line("keep", s.Plain("all is written already"))
+		s.lacks(t, c)
 	}
 	t.Print()
 }
@@ -61,7 +62,15 @@ func (s *Screen) Connected(c *operation.Connection, planOnly bool) {
 	for _, n := range c.Next {
 		t.Line("next", s.Plain(n))
 	}
+	s.lacks(t, c)
 	t.Print()
+}
+
+// lacks says what the jar needs for what was connected.
+func (s *Screen) lacks(t *Sheet, c *operation.Connection) {
+	if c.Lacks != "" {
+		t.Line("lacks", s.Warn(c.Lacks), s.Faint("glassjar install "+c.Lacks+" --jar "+s.Path(c.Jar)))
+	}
 }
 
 // Strays lists packages in the user's own site folders.

@@ -177,7 +177,17 @@ func (s *Screen) Shelf(x *operation.Shelf) {
 	for _, a := range x.Away {
 		t.Line("away", s.Plain(s.Jar(a.Jar)), s.Faint("discarded "+when(a.At)+", "+Bytes(a.Size)+"; glassjar discard --undo"))
 	}
-	if len(x.Jars)+len(x.Away) == 0 {
+	for _, k := range x.Kernels {
+		switch k.State {
+		case operation.KernelNoJar:
+			t.Line("kernel", s.Plain(k.Name), s.Warn("its jar is gone: glassjar connect notebook --undo "+k.Name))
+		case operation.KernelChanged:
+			t.Line("kernel", s.Plain(k.Name), s.Warn(s.Path(k.File)+" was changed since"), s.Faint("glassjar connect notebook writes it anew"))
+		default:
+			t.Line("kernel", s.Plain(k.Name), s.Faint("for notebooks: "+s.Path(k.File)))
+		}
+	}
+	if len(x.Jars)+len(x.Away)+len(x.Kernels) == 0 {
 		t.Line("shelf", s.Plain("no jar is known here"))
 	}
 	t.Print()

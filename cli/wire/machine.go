@@ -35,6 +35,8 @@ type Connection struct {
 	Edits []FileEdit `json:"edits"`
 	Done  bool       `json:"done"`
 	Next  []string   `json:"next,omitempty"`
+	// Lacks is a package that the jar needs for it and has not.
+	Lacks string `json:"lacks,omitempty"`
 }
 
 func ofConnection(v operation.Connection) Connection {
@@ -43,6 +45,7 @@ func ofConnection(v operation.Connection) Connection {
 		Edits: list(v.Edits, ofFileEdit),
 		Done:  v.Done,
 		Next:  v.Next,
+		Lacks: v.Lacks,
 	}
 }
 

@@ -50,7 +50,7 @@ var Results = []Result{
 	{[]string{"enter"}, []any{Entered{}}},
 	{[]string{"leave"}, []any{LeaveResult{}}},
 	{[]string{"shell-setup"}, []any{ShellResult{}}},
-	{[]string{"connect editor", "connect container"}, []any{Connection{}}},
+	{[]string{"connect editor", "connect container", "connect notebook", "connect git"}, []any{Connection{}}},
 	{[]string{"pythons", "pythons list"}, []any{Pythons{}}},
 	{[]string{"pythons fetch"}, []any{PythonFetched{}}},
 	{[]string{"pythons pack"}, []any{PythonPacked{}}},

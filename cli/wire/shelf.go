@@ -10,12 +10,25 @@ import (
 type Shelf struct {
 	Jars []Shelved      `json:"jars"`
 	Away []DiscardedJar `json:"discarded"`
+	// Kernels are those of notebooks that were connected.
+	Kernels []Kernel `json:"kernels"`
 }
+
+// Kernel is a kernel specification that connect notebook has written.
+type Kernel struct {
+	Name  string `json:"name"`
+	Jar   string `json:"jar"`
+	File  string `json:"file"`
+	State string `json:"state"`
+}
+
+func ofKernel(v operation.Kernel) Kernel { return Kernel(v) }
 
 func ofShelf(v operation.Shelf) Shelf {
 	return Shelf{
-		Jars: list(v.Jars, ofShelved),
-		Away: list(v.Away, ofDiscardedJar),
+		Jars:    list(v.Jars, ofShelved),
+		Away:    list(v.Away, ofDiscardedJar),
+		Kernels: list(v.Kernels, ofKernel),
 	}
 }
 

@@ -12,6 +12,7 @@ type Case string
 
 const (
 	NoSuchTargets         Case = "no such targets"            // those asked for, those that the record serves
+	NoNotebook            Case = "no notebook"                // the jar
 	NoHolding             Case = "no holding"                 // the text
 	NoJarToLend           Case = "no jar to lend of"          // the name
 	NothingToLend         Case = "nothing to lend"            // the jar, its commands

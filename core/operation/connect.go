@@ -43,6 +43,8 @@ type Connection struct {
 	Done  bool
 	// Next are steps for the user.
 	Next []string
+	// Lacks is a package that the jar needs for it and has not; empty where it lacks nothing.
+	Lacks string
 }
 
 // written is what was added to one file, so that it can be undone.

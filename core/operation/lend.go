@@ -246,14 +246,8 @@ func (m *Machine) renameLent(id, name string) {
 func (m *Machine) ListLent() (*Lent, error) {
 	out := &Lent{Folder: m.Folders.Commands, OnPath: onPath(m.Folders.Commands), Commands: []LentCommand{}}
 	notes := keptmap.Read[lentNote](m.lentFile())
-	known, err := m.Known.All()
-	if err != nil {
+	if err := m.seeMoved(); err != nil {
 		return nil, err
-	}
-	for _, k := range known {
-		if j, err := jar.Open(k.Root); err == nil && m.Places().MayBeUsed(k.Root) {
-			m.seeLent(j)
-		}
 	}
 	for _, file := range sortedNames(notes) {
 		out.Commands = append(out.Commands, m.lentCommand(file, notes[file]))

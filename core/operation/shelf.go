@@ -51,16 +51,21 @@ type Shelf struct {
 	Jars []Shelved
 	// Away are discarded jars that can still be brought back.
 	Away []DiscardedJar
+	// Kernels are those of notebooks that were connected.
+	Kernels []Kernel
 }
 
 // Shelf lists the jars known on this machine, with stale only those that were
 // not used for so many days.
 func (m *Machine) Shelf(ctx context.Context, stale int) (*Shelf, error) {
+	if err := m.seeMoved(); err != nil {
+		return nil, err
+	}
 	known, err := m.knownJars()
 	if err != nil {
 		return nil, err
 	}
-	out := &Shelf{Jars: []Shelved{}, Away: []DiscardedJar{}}
+	out := &Shelf{Jars: []Shelved{}, Away: []DiscardedJar{}, Kernels: m.kernels()}
 	for _, k := range known {
 		if stale > 0 && m.now().Sub(k.Used) < time.Duration(stale)*24*time.Hour {
 			continue

@@ -81,6 +81,7 @@ func (m *Machine) noteUse(j *jar.Jar) {
 	}
 	m.Known.See(j)
 	m.seeLent(j)
+	m.seeKernel(j)
 	m.watchPython(j)
 }
 
