@@ -67,7 +67,9 @@ type ReportPackage struct {
 	Base      bool     `json:"of_base,omitempty"`
 	Parts     []string `json:"of_parts"`
 	License   string   `json:"license"`
+	Refused   bool     `json:"license_refused"`
 	Maturity  string   `json:"maturity"`
+	Faults    []string `json:"known_fault_ids"`
 	Link      string   `json:"link,omitempty"`
 }
 
@@ -87,6 +89,8 @@ func ofReportPackage(v operation.ReportPackage) ReportPackage {
 		Parts:     v.Entry.Parts,
 		License:   v.License,
 		Maturity:  v.Maturity,
+		Refused:   v.Refused,
+		Faults:    append([]string{}, v.Faults...),
 		Link:      v.Link,
 	}
 }

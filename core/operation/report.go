@@ -29,8 +29,13 @@ type Report struct {
 // ReportPackage is one distribution of the page.
 type ReportPackage struct {
 	Entry
+	// License is SPDX's expression, or the words of one that is not clear. Refused tells that the
+	// spec does not allow it.
 	License  string
+	Refused  bool
 	Maturity string
+	// Faults are the identifiers of known faults that count.
+	Faults []string
 	// Link is its first address, if it has one.
 	Link string
 }
@@ -55,11 +60,25 @@ func (m *Machine) summarize(ctx context.Context, ref string) (*Report, error) {
 	}
 	out := &Report{Name: at.Prompt(), Python: contents.Python, OS: j.State.OS, Arch: j.State.Arch, Label: here.Label, Step: here.Step,
 		SeeSystem: j.State.SeeSystem, Packages: []ReportPackage{}, Roots: contents.Roots, Needs: contents.Needs}
+	spec, err := readSpec(at)
+	if err != nil {
+		return nil, err
+	}
+	rule, err := ruleOf(spec)
+	if err != nil {
+		return nil, err
+	}
+	faults := map[string][]string{}
+	for _, f := range m.keptFaults(ctx, spec, installed) {
+		faults[f.Name] = append(faults[f.Name], f.ID)
+	}
 	g := m.graph(ctx, j, installed)
 	for _, e := range contents.Entries {
 		p := ReportPackage{Entry: e}
 		meta, _ := g.Node(e.Name)
-		p.License, p.Maturity = meta.License, maturity(meta.Metadata)
+		judged := rule.judge(e.Name, e.Version, meta.Metadata)
+		p.License, p.Refused, p.Maturity = judged.String(), !judged.Allowed && !e.Base, maturity(meta.Metadata)
+		p.Faults = append([]string{}, faults[e.Name]...)
 		if len(meta.Links) > 0 {
 			p.Link = meta.Links[0].URL
 		}

@@ -1,148 +1,74 @@
 package page
 
 import (
-	"fmt"
-	"sort"
+	"encoding/json"
+	"slices"
 
-	"glassjar/core/graph"
 	"glassjar/core/operation"
 )
 
-// The map of needs is drawn in columns: what was asked for stands at the left,
-// and each package right of all that need it.
-const (
-	boxHeight = 26
-	rowGap    = 10
-	columnGap = 64
-	letter    = 7.4 // the width of a letter, about
-	boxPad    = 22
-	margin    = 12
-)
+// What needs what is drawn in the page itself, by a library for layered graphs (dagre, MIT licence,
+// beside it): only so can one package and its chains be looked at among a thousand.
 
-// needsMap is the picture, in its own units.
+// needsMap is what is drawn. What needs nothing and nothing needs stands apart.
 type needsMap struct {
-	Width, Height int
-	Boxes         []box
-	Lines         []line
+	Nodes []node   `json:"nodes"`
+	Edges []edge   `json:"edges"`
+	Alone []string `json:"-"`
 }
 
-type box struct {
-	Name, Version       string
-	Asked, Missing      bool
-	X, Y, Width, Height int
-	TextX, TextY        int
+type node struct {
+	Name    string `json:"name"`
+	Version string `json:"version"`
+	Asked   bool   `json:"asked,omitempty"`
+	Missing bool   `json:"missing,omitempty"`
 }
 
-type line struct{ From, To, Range, Path string }
+// edge leads from a package to what it needs, by their numbers.
+type edge struct {
+	From  int    `json:"from"`
+	To    int    `json:"to"`
+	Range string `json:"range,omitempty"`
+}
 
-func drawMap(r *operation.Report) needsMap {
-	here := map[string]operation.ReportPackage{}
-	for _, p := range r.Packages {
-		here[p.Name] = p
-	}
-	needs := map[string][]graph.Need{}
-	for _, n := range r.Needs {
-		needs[n.From] = append(needs[n.From], n)
-	}
-	columns := columnsOf(r, needs)
-	for range 3 {
-		straighten(columns, r.Needs)
-	}
+func mapOf(r *operation.Report) needsMap {
 	var m needsMap
-	at := map[string]box{}
-	x := margin
-	for _, names := range columns {
-		wide := 0
-		for _, name := range names {
-			wide = max(wide, int(letter*float64(len(name)))+boxPad)
-		}
-		for i, name := range names {
-			p, ok := here[name]
-			b := box{Name: name, Version: p.Version, Asked: p.Asked, Missing: !ok, X: x, Y: margin + i*(boxHeight+rowGap), Width: wide, Height: boxHeight}
-			b.TextX, b.TextY = b.X+boxPad/2, b.Y+boxHeight-9
-			m.Boxes = append(m.Boxes, b)
-			at[name] = b
-			m.Height = max(m.Height, b.Y+boxHeight+margin)
-		}
-		x += wide + columnGap
-	}
-	m.Width = max(x-columnGap+margin, 200)
+	at, linked := map[string]int{}, map[string]bool{}
 	for _, n := range r.Needs {
-		a, b := at[n.From], at[n.To]
-		x1, y1, x2, y2 := a.X+a.Width, a.Y+boxHeight/2, b.X, b.Y+boxHeight/2
-		bend := max(columnGap/2, (x2-x1)/2)
-		m.Lines = append(m.Lines, line{n.From, n.To, n.Range, fmt.Sprintf("M%d %d C%d %d %d %d %d %d", x1, y1, x1+bend, y1, x2-bend, y2, x2, y2)})
+		linked[n.From], linked[n.To] = true, true
+	}
+	add := func(n node) int {
+		if i, there := at[n.Name]; there {
+			return i
+		}
+		at[n.Name] = len(m.Nodes)
+		m.Nodes = append(m.Nodes, n)
+		return at[n.Name]
+	}
+	for _, p := range r.Packages {
+		switch {
+		case linked[p.Name]:
+			add(node{Name: p.Name, Version: p.Version, Asked: p.Asked})
+		case !p.Base:
+			m.Alone = append(m.Alone, p.Name)
+		}
+	}
+	for _, n := range r.Needs {
+		from := add(node{Name: n.From, Missing: true})
+		e := edge{from, add(node{Name: n.To, Missing: true}), n.Range}
+		if e.From != e.To && !slices.ContainsFunc(m.Edges, func(o edge) bool { return o.From == e.From && o.To == e.To }) {
+			m.Edges = append(m.Edges, e)
+		}
 	}
 	return m
 }
 
-// columnsOf puts each package right of all that need it; in a circle of needs
-// the first that is met counts.
-func columnsOf(r *operation.Report, needs map[string][]graph.Need) [][]string {
-	column := map[string]int{}
-	on := map[string]bool{}
-	var visit func(name string, depth int)
-	visit = func(name string, depth int) {
-		if have, ok := column[name]; on[name] || ok && have >= depth {
-			return
-		}
-		column[name] = depth
-		on[name] = true
-		for _, n := range needs[name] {
-			visit(n.To, depth+1)
-		}
-		on[name] = false
+// script is the data for the page's program. No text in it ends the element that it stands in: the
+// encoder escapes what could.
+func (m needsMap) script() string {
+	text, err := json.Marshal(m)
+	if err != nil {
+		panic(err) // texts and numbers
 	}
-	for _, n := range r.Roots {
-		visit(n.To, 0)
-	}
-	for _, p := range r.Packages {
-		if !p.Base {
-			visit(p.Name, 0)
-		}
-	}
-	var names []string
-	for name := range column {
-		names = append(names, name)
-	}
-	sort.Strings(names)
-	var out [][]string
-	for _, name := range names {
-		for len(out) <= column[name] {
-			out = append(out, nil)
-		}
-		out[column[name]] = append(out[column[name]], name)
-	}
-	return out
-}
-
-// straighten orders each column by where the neighbours to the left stand, so
-// that fewer lines cross.
-func straighten(columns [][]string, needs []graph.Need) {
-	place := map[string]int{}
-	for _, names := range columns {
-		for i, name := range names {
-			place[name] = i
-		}
-	}
-	for _, names := range columns[min(1, len(columns)):] {
-		middle := map[string]float64{}
-		for _, name := range names {
-			sum, count := 0, 0
-			for _, n := range needs {
-				if n.To == name {
-					sum += place[n.From]
-					count++
-				}
-			}
-			middle[name] = float64(place[name])
-			if count > 0 {
-				middle[name] = float64(sum) / float64(count)
-			}
-		}
-		sort.SliceStable(names, func(i, j int) bool { return middle[names[i]] < middle[names[j]] })
-		for i, name := range names {
-			place[name] = i
-		}
-	}
+	return string(text)
 }

@@ -13,7 +13,7 @@ import (
 	"glassjar/core/operation"
 )
 
-//go:embed report.css report.js
+//go:embed report.css report.js dagre.min.js
 var files embed.FS
 
 // Mark stands in every page, so that a page can be told from other files.
@@ -43,9 +43,12 @@ func Write(w io.Writer, r *operation.Report, state string, size func(int64) stri
 	page := el("html", attr("lang", "en"),
 		el("head", el("meta", attr("charset", "utf-8")), el("meta", attr("name", "viewport"), attr("content", "width=device-width, initial-scale=1")),
 			el("meta", attr("name", "generator"), attr("content", "glassjar report")), el("title", r.Name+": what is in the jar"), el("style", text("report.css"))),
-		el("body", head(r, state, size), el("main", contents(r, size), sizes(r, size), needs(r), licencesOf(r)), el("script", text("report.js"))))
+		el("body", head(r, state, size), el("main", contents(r, size), sizes(r, size), needs(r), licencesOf(r)), el("script", text("dagre.min.js")), el("script", text("report.js"))))
 	return markup.Write(w, page)
 }
+
+// maxNeededBy is how many of those that need a package are named.
+const maxNeededBy = 4
 
 // role says why a package is there.
 func role(p operation.ReportPackage) string {
@@ -55,6 +58,9 @@ func role(p operation.ReportPackage) string {
 	case p.Asked:
 		return "asked for"
 	case len(p.NeededBy) > 0:
+		if n := len(p.NeededBy) - maxNeededBy; n > 0 {
+			return fmt.Sprintf("for %s and %d more", strings.Join(p.NeededBy[:maxNeededBy], ", "), n)
+		}
 		return "for " + strings.Join(p.NeededBy, ", ")
 	}
 	return "nothing needs it"

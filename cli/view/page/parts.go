@@ -2,7 +2,6 @@ package page
 
 import (
 	"fmt"
-	"strconv"
 	"strings"
 
 	"golang.org/x/net/html"
@@ -41,6 +40,15 @@ func head(r *operation.Report, state string, size func(int64) string) *html.Node
 	return el("header", el("h1", r.Name), list)
 }
 
+// why says why a package is there, with those that need it in a line of their own.
+func why(p operation.ReportPackage) *html.Node {
+	text := role(p)
+	if rest, many := strings.CutPrefix(text, "for "); many {
+		return el("span", class("by"), "for "+rest)
+	}
+	return el("span", class("by"), text)
+}
+
 // contents is the table of packages.
 func contents(r *operation.Report, size func(int64) string) *html.Node {
 	rows := markup.Each(r.Packages, func(p operation.ReportPackage) *html.Node {
@@ -49,11 +57,17 @@ func contents(r *operation.Report, size func(int64) string) *html.Node {
 			own = size(p.Size)
 		}
 		licence := el("td", short(p.License))
+		if p.Refused {
+			licence = el("td", class("bad"), short(p.License)+", which the spec does not allow")
+		}
 		if p.Maturity != "" {
 			licence.AppendChild(el("span", mature(p.Maturity)))
 		}
-		return el("tr", attr("data-text", p.Name+" "+p.Summary+" "+short(p.License)), el("td", class("name"), p.Name, el("span", p.Summary)), el("td", p.Version),
-			el("td", class("size"), own), el("td", role(p)), licence)
+		name := el("td", class("name"), el("button", attr("type", "button"), attr("data-focus", p.Name), p.Name), el("span", p.Summary))
+		if len(p.Faults) > 0 {
+			name.AppendChild(el("span", class("bad"), "known fault: "+strings.Join(p.Faults, ", ")))
+		}
+		return el("tr", attr("data-text", p.Name+" "+p.Summary+" "+short(p.License)), name, el("td", p.Version), el("td", class("size"), own), el("td", why(p)), licence)
 	})
 	if len(rows) == 0 {
 		rows = []*html.Node{el("tr", el("td", "The jar is empty."))}
@@ -77,30 +91,28 @@ func sizes(r *operation.Report, size func(int64) string) *html.Node {
 	})))
 }
 
-// needs is the map of what needs what.
+// needs is the map of what needs what, and what stands apart from it.
 func needs(r *operation.Report) *html.Node {
-	m := drawMap(r)
-	if len(m.Boxes) == 0 {
+	m := mapOf(r)
+	var apart, drawn *html.Node
+	if len(m.Alone) > 0 {
+		apart = el("p", class("alone"), el("span", class("hint"), "Needing nothing, and needed by nothing: "), strings.Join(m.Alone, ", "))
+	}
+	if len(m.Nodes) == 0 && apart == nil {
 		return nil
 	}
-	width, height := strconv.Itoa(m.Width), strconv.Itoa(m.Height)
-	lines := markup.Each(m.Lines, func(l line) *html.Node {
-		return el("path", attr("d", l.Path), attr("data-from", l.From), attr("data-to", l.To), el("title", strings.TrimSpace(l.From+" needs "+l.To+" "+l.Range)))
-	})
-	boxes := markup.Each(m.Boxes, func(b box) *html.Node {
-		kind, version := "", b.Version
-		if b.Asked {
-			kind = "asked"
-		}
-		if b.Missing {
-			kind, version = strings.TrimSpace(kind+" missing"), "is missing"
-		}
-		return el("g", attr("tabindex", "0"), attr("role", "button"), attr("data-name", b.Name), class(kind), el("title", b.Name+" "+version),
-			el("rect", attr("x", strconv.Itoa(b.X)), attr("y", strconv.Itoa(b.Y)), attr("width", strconv.Itoa(b.Width)), attr("height", strconv.Itoa(b.Height)), attr("rx", "4")),
-			el("text", attr("x", strconv.Itoa(b.TextX)), attr("y", strconv.Itoa(b.TextY)), b.Name))
-	})
-	return el("section", el("h2", "Needs"), el("p", class("hint"), "Lines lead from a package to what it needs. Choose one to follow its chains."), el("p", attr("id", "chain"), attr("aria-live", "polite")),
-		el("div", class("map"), el("svg", attr("id", "map"), attr("viewBox", "0 0 "+width+" "+height), attr("width", width), attr("height", height), attr("role", "group"), attr("aria-label", "What needs what"), lines, boxes)))
+	section := el("section", attr("id", "needs"), el("h2", "Needs"))
+	if len(m.Nodes) > 0 {
+		section.AppendChild(el("p", class("hint"), "Lines lead from a package to what it needs; one that a longer chain implies is left out. Choose one, here or in the table, to see its chains alone; Escape leads back, arrows move."))
+		section.AppendChild(el("p", class("tools"), el("button", attr("id", "all"), attr("type", "button"), attr("hidden", ""), "All packages"), el("span", attr("id", "chain"), attr("aria-live", "polite"))))
+		drawn = el("div", class("map"), attr("id", "map"), "What needs what is drawn by the page's own program, which is not running.")
+		section.AppendChild(drawn)
+		section.AppendChild(el("script", attr("type", "application/json"), attr("id", "graph"), m.script()))
+	}
+	if apart != nil {
+		section.AppendChild(apart)
+	}
+	return section
 }
 
 func licencesOf(r *operation.Report) *html.Node {
