@@ -42,7 +42,7 @@ var Results = []Result{
 	{[]string{"diff"}, []any{Difference{}}},
 	{[]string{"check"}, []any{Checked{}}},
 	{[]string{"label"}, []any{Labelled{}}},
-	{[]string{"report"}, []any{Report{}}},
+	{[]string{"report"}, []any{Report{}, ShelfReport{}}},
 	{[]string{"licences"}, []any{Licences{}}},
 	{[]string{"advisories"}, []any{Advisories{}}},
 	{[]string{"record"}, []any{Recorded{}, FormResult{}}},

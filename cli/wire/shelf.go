@@ -116,3 +116,29 @@ type Renamed struct {
 }
 
 func ofRenamed(v operation.Renamed) Renamed { return Renamed(v) }
+
+// ShelfReport is what a page about all jars tells.
+type ShelfReport struct {
+	Jars []ShelfReportJar `json:"shelved"`
+	Now  time.Time        `json:"made"`
+}
+
+func ofShelfReport(v operation.ShelfReport) ShelfReport {
+	return ShelfReport{Jars: list(v.Jars, ofShelfReportJar), Now: v.Now}
+}
+
+// ShelfReportJar is one of them, with what it holds.
+type ShelfReportJar struct {
+	Shelved
+	Holds []Held `json:"held_packages"`
+}
+
+func ofShelfReportJar(v operation.ShelfReportJar) ShelfReportJar {
+	return ShelfReportJar{ofShelved(v.Shelved), list(v.Holds, func(h operation.Held) Held { return Held(h) })}
+}
+
+// Held is a distribution that a jar holds.
+type Held struct {
+	Name    string `json:"name"`
+	Version string `json:"version"`
+}

@@ -57,6 +57,8 @@ func Of(v any) any {
 		return ofChecked(*v)
 	case *operation.Labelled:
 		return ofLabelled(*v)
+	case *operation.ShelfReport:
+		return ofShelfReport(*v)
 	case *operation.Report:
 		return ofReport(*v)
 	case *operation.Recorded:

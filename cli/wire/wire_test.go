@@ -77,7 +77,7 @@ func TestGolden(t *testing.T) {
 		filled[operation.Trusted](), filled[operation.Renamed](), filled[operation.Outdated](), filled[operation.Under](), filled[operation.Licences](), filled[operation.Advisories](), filled[operation.Holdings](), filled[operation.Lent](), filled[operation.History](), filled[operation.Here](),
 		filled[operation.Contents](), filled[operation.About](), filled[operation.Why](), filled[operation.Found](),
 		Diagnosis(diagnosis, func(m diagnose.Mend) string { return "glassjar install " + m.Of }), filled[operation.Difference](), filled[operation.Checked](),
-		filled[operation.Labelled](), filled[operation.Report](), filled[operation.Recorded](), filled[FormResult](), filled[operation.Sealed](),
+		filled[operation.Labelled](), filled[operation.Report](), filled[operation.ShelfReport](), filled[operation.Recorded](), filled[FormResult](), filled[operation.Sealed](),
 		filled[operation.Entered](), filled[LeaveResult](), filled[ShellResult](), filled[operation.Connection](), filled[operation.Pythons](),
 		filled[operation.FetchedPython](), filled[pack.Packed](), *filled[[]operation.DroppedPython](), *filled[[]operation.VerifiedPython](),
 		*filled[[]operation.IndexInfo](), filled[operation.StoreUsage](), filled[operation.Tidied](), filled[operation.Verified](),

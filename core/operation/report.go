@@ -2,8 +2,12 @@ package operation
 
 import (
 	"context"
+	"slices"
+	"strings"
+	"time"
 
 	"glassjar/core/graph"
+	"glassjar/core/jar"
 )
 
 // Report is all that a page about a jar tells. It holds no path of the machine,
@@ -87,4 +91,45 @@ func (m *Machine) summarize(ctx context.Context, ref string) (*Report, error) {
 		out.Packages = append(out.Packages, p)
 	}
 	return out, nil
+}
+
+// ShelfReport is what a page about all jars of this machine tells.
+type ShelfReport struct {
+	Jars []ShelfReportJar
+	// Now is when it was made, UTC.
+	Now time.Time
+}
+
+// ShelfReportJar is one of them.
+type ShelfReportJar struct {
+	Shelved
+	// Holds are its distributions with their versions, by name.
+	Holds []Held
+}
+
+// Held is a distribution that a jar holds.
+type Held struct{ Name, Version string }
+
+// SummarizeShelf gathers what a page about all jars tells.
+func (m *Machine) SummarizeShelf(ctx context.Context) (*ShelfReport, error) {
+	shelf, err := m.Shelf(ctx, 0)
+	if err != nil {
+		return nil, err
+	}
+	out := &ShelfReport{Jars: []ShelfReportJar{}, Now: m.now().UTC()}
+	for _, s := range shelf.Jars {
+		one := ShelfReportJar{Shelved: s, Holds: []Held{}}
+		if j, err := jar.Open(s.Jar); err == nil {
+			names, err := j.Names()
+			if err != nil {
+				return nil, err
+			}
+			for _, n := range names {
+				one.Holds = append(one.Holds, Held{n.Name, n.Version.String()})
+			}
+		}
+		slices.SortFunc(one.Holds, func(a, b Held) int { return strings.Compare(a.Name, b.Name) })
+		out.Jars = append(out.Jars, one)
+	}
+	return out, ctx.Err()
 }

@@ -1,7 +1,6 @@
 package page
 
 import (
-	"encoding/json"
 	"slices"
 
 	"glassjar/core/operation"
@@ -61,14 +60,4 @@ func mapOf(r *operation.Report) needsMap {
 		}
 	}
 	return m
-}
-
-// script is the data for the page's program. No text in it ends the element that it stands in: the
-// encoder escapes what could.
-func (m needsMap) script() string {
-	text, err := json.Marshal(m)
-	if err != nil {
-		panic(err) // texts and numbers
-	}
-	return string(text)
 }

@@ -4,16 +4,19 @@ package page
 
 import (
 	"embed"
+	"encoding/json"
 	"fmt"
 	"io"
 	"sort"
 	"strings"
 
+	"golang.org/x/net/html"
+
 	"glassjar/core/markup"
 	"glassjar/core/operation"
 )
 
-//go:embed report.css report.js dagre.min.js
+//go:embed report.css report.js dagre.min.js shelf.js
 var files embed.FS
 
 // Mark stands in every page, so that a page can be told from other files.
@@ -36,15 +39,30 @@ const maxBars = 20
 // Write draws a report. state says how record and jar are to each other, size how sizes
 // are said.
 func Write(w io.Writer, r *operation.Report, state string, size func(int64) string) error {
-	text := func(name string) string {
-		data, _ := files.ReadFile(name) // it is embedded above
-		return string(data)
-	}
-	page := el("html", attr("lang", "en"),
+	return markup.Write(w, document(r.Name+": what is in the jar", el("body", head(r, state, size), el("main", contents(r, size), sizes(r, size), needs(r), licencesOf(r)), el("script", text("dagre.min.js")), el("script", text("report.js")))))
+}
+
+// text is an embedded file.
+func text(name string) string {
+	data, _ := files.ReadFile(name) // it is embedded above
+	return string(data)
+}
+
+// document is a page with its head.
+func document(title string, body *html.Node) *html.Node {
+	return el("html", attr("lang", "en"),
 		el("head", el("meta", attr("charset", "utf-8")), el("meta", attr("name", "viewport"), attr("content", "width=device-width, initial-scale=1")),
-			el("meta", attr("name", "generator"), attr("content", "glassjar report")), el("title", r.Name+": what is in the jar"), el("style", text("report.css"))),
-		el("body", head(r, state, size), el("main", contents(r, size), sizes(r, size), needs(r), licencesOf(r)), el("script", text("dagre.min.js")), el("script", text("report.js"))))
-	return markup.Write(w, page)
+			el("meta", attr("name", "generator"), attr("content", "glassjar report")), el("title", title), el("style", text("report.css"))), body)
+}
+
+// encoded is data for a page's program. No text in it ends the element that it stands in: the encoder
+// escapes what could.
+func encoded(v any) string {
+	data, err := json.Marshal(v)
+	if err != nil {
+		panic(err) // texts and numbers
+	}
+	return string(data)
 }
 
 // maxNeededBy is how many of those that need a package are named.

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -51,7 +52,7 @@ func TestMap(t *testing.T) {
 	assert.Equal(t, []string{"ab", "bc", "ac", "ca", "alost"}, lines)
 	assert.Equal(t, []string{"alone"}, m.Alone)
 	hostile := needsMap{Nodes: []node{{Name: "</script><b>"}}}
-	assert.NotContains(t, hostile.script(), "<")
+	assert.NotContains(t, encoded(hostile), "<")
 }
 
 func TestPage(t *testing.T) {
@@ -87,4 +88,28 @@ func TestBars(t *testing.T) {
 	assert.Equal(t, "not stated", short(" "))
 	assert.Equal(t, "Beta", mature("4 - Beta"))
 	assert.Equal(t, "odd", mature("odd"))
+}
+
+func TestShelfPage(t *testing.T) {
+	now := time.Date(2026, 3, 1, 12, 0, 0, 0, time.UTC)
+	jar := func(name string, size int64, days int, holds ...operation.Held) operation.ShelfReportJar {
+		return operation.ShelfReportJar{Shelved: operation.Shelved{Name: name, Jar: "/home/perry/" + name, Size: size, Shared: size / 4, Used: now.AddDate(0, 0, -days), State: operation.ShelfFine}, Holds: holds}
+	}
+	r := &operation.ShelfReport{Now: now, Jars: []operation.ShelfReportJar{jar("small", 100, 0, operation.Held{Name: "brixmeter", Version: "1.2"}), jar("large </script>", 400, 90, operation.Held{Name: "brixmeter", Version: "2.1"}), jar("empty", 0, 1)}}
+	var b bytes.Buffer
+	require.NoError(t, WriteShelf(&b, r, func(n int64) string { return fmt.Sprint(n) }))
+	text := b.String()
+	_, err := html.Parse(strings.NewReader(text))
+	require.NoError(t, err)
+	assert.Contains(t, text, Mark)
+	assert.NotContains(t, text, "/home/perry", "no path of the machine is in it")
+	assert.Less(t, strings.Index(text, "large &lt;/script&gt;"), strings.Index(text, ">small<"), "the largest comes first")
+	assert.Contains(t, text, "width:37.5%", "three quarters of half the width")
+	assert.Contains(t, text, `{"brixmeter":{"0":"2.1","1":"1.2"}}`)
+	assert.Contains(t, text, "3 months ago")
+	assert.Contains(t, text, "2 jars")
+	for age, want := range map[time.Duration]string{time.Hour: "today", 30 * time.Hour: "yesterday", 240 * time.Hour: "10 days ago"} {
+		assert.Equal(t, want, ageWords(age))
+	}
+	require.NoError(t, WriteShelf(&b, &operation.ShelfReport{Now: now}, func(int64) string { return "" }))
 }

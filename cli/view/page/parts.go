@@ -107,7 +107,7 @@ func needs(r *operation.Report) *html.Node {
 		section.AppendChild(el("p", class("tools"), el("button", attr("id", "all"), attr("type", "button"), attr("hidden", ""), "All packages"), el("span", attr("id", "chain"), attr("aria-live", "polite"))))
 		drawn = el("div", class("map"), attr("id", "map"), "What needs what is drawn by the page's own program, which is not running.")
 		section.AppendChild(drawn)
-		section.AppendChild(el("script", attr("type", "application/json"), attr("id", "graph"), m.script()))
+		section.AppendChild(el("script", attr("type", "application/json"), attr("id", "graph"), encoded(m)))
 	}
 	if apart != nil {
 		section.AppendChild(apart)
