@@ -96,6 +96,7 @@ var groups = []struct {
 	{"build", building},
 	{"pythons", pythons},
 	{"registries", registries},
+	{"scripts", scripts},
 }
 
 func bench(asJSON bool, runs int) error {
