@@ -168,29 +168,40 @@ func (p *pushing) files(ctx context.Context, blobs map[string]Blob) error {
 	return nil
 }
 
+// errThere says that a blob need not be sent.
+var errThere = errors.New("it is there already")
+
 // one pushes a blob or a manifest, unless it is there; a blob that is there under another name is
-// mounted.
+// mounted, which is asked for at once: it costs as much as to ask whether it is there under this one.
 func (p *pushing) one(ctx context.Context, d ocispec.Descriptor, open func() (io.ReadCloser, error)) error {
-	there, err := p.repo.Exists(ctx, d)
-	if err != nil || there {
-		return told(p.ref, err)
+	unlessThere := func() (io.ReadCloser, error) {
+		switch there, err := p.repo.Exists(ctx, d); {
+		case err != nil:
+			return nil, err
+		case there:
+			return nil, errThere
+		}
+		return open()
 	}
+	var err error
 	if from := p.client.Seen[d.Digest.Encoded()]; from != "" && from != p.ref.reference.Repository {
 		mounted := true
 		err = p.repo.Mount(ctx, d, from, func() (io.ReadCloser, error) {
 			mounted = false // the registry wants it sent all the same
-			return open()
+			return unlessThere()
 		})
 		if err == nil && mounted {
 			return nil
 		}
 	} else {
 		var body io.ReadCloser
-		if body, err = open(); err != nil {
-			return err
+		if body, err = unlessThere(); err == nil {
+			err = p.repo.Push(ctx, d, body)
+			body.Close()
 		}
-		err = p.repo.Push(ctx, d, body)
-		body.Close()
+	}
+	if errors.Is(err, errThere) {
+		return nil
 	}
 	if err != nil && !errors.Is(err, errdef.ErrAlreadyExists) {
 		return told(p.ref, err)

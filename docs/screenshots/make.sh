@@ -1,6 +1,6 @@
 #!/usr/bin/env bash
 # Makes the pictures of this folder anew, from the sample: a real terminal on a
-# virtual screen. Needs Xvfb, xterm, ImageMagick's import, chromium and Go.
+# virtual screen. Needs Xvfb, xterm, ImageMagick, chromium and Go.
 set -euo pipefail
 here=$(cd "$(dirname "$0")" && pwd)
 work=/tmp/orchard # it stands in some pictures
@@ -42,11 +42,14 @@ shot() {
     wait $terminal 2>/dev/null || :
 }
 
-# report FOLDER: the report's page in a browser without a window.
+# report FOLDER: the pages of a jar and of all jars, side by side, in a browser without a window.
 report() {
-    (cd "$work/projects/$1" && glassjar report --quiet --to "$work/report.html")
-    chromium --headless --no-sandbox --disable-gpu --hide-scrollbars --user-data-dir="$work/browser" --window-size=1280,1400 \
-        --screenshot="$here/report.png" "file://$work/report.html" >/dev/null 2>&1
+    (cd "$work/projects/$1" && glassjar report --quiet --to "$work/report.html" && glassjar report --shelf --quiet --to "$work/shelf.html")
+    for page in report shelf; do
+        chromium --headless --no-sandbox --disable-gpu --hide-scrollbars --user-data-dir="$work/browser" --virtual-time-budget=5000 --window-size=1100,1500 \
+            --screenshot="$work/$page.png" "file://$work/$page.html" >/dev/null 2>&1
+    done
+    convert "$work/report.png" "$work/shelf.png" +append "$here/report.png"
 }
 
 quiet() { (cd "$work/projects/$1" && shift && "$@" >/dev/null 2>&1) || :; }

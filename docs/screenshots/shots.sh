@@ -4,7 +4,9 @@ glassjar install press-schedule
 glassjar run press-schedule'
 shot contents press-house 'glassjar install --quiet co-op-day
 glassjar install --quiet --yes "co-op-day<2" harvest-ledger
-glassjar contents --sizes'
+glassjar contents --sizes
+glassjar contents --tree
+glassjar why orchard-core'
 shot here press-house 'glassjar here
 glassjar index list
 glassjar label
@@ -34,8 +36,6 @@ glassjar pythons'
 quiet press-house glassjar pythons drop 3.11 --yes
 quiet press-house glassjar index drop pythons
 shot help press-house 'glassjar help install'
-shot tree press-house 'glassjar contents --tree
-glassjar why orchard-core'
 shot outdated orchard-survey 'glassjar create --quiet old-press
 glassjar --jar old-press install --quiet "brixmeter<2" "orchard-core<2" heritage-press perry-blend
 glassjar --jar old-press outdated
@@ -56,8 +56,9 @@ glassjar shelf'
 shot check press-house 'echo oops >> $(ls .jar/lib/*/site-packages/brixmeter/__init__.py); rm .jar/bin/press-schedule
 glassjar check
 glassjar check --mend
-glassjar seal press-house.zip --target linux-x86_64
-glassjar discard scratch --yes'
+glassjar index add faults sample: --holds advisories --quiet
+glassjar --jar old-press advisories
+glassjar --jar old-press licences'
 mkdir -p "$work/projects/press-tools"
 printf '[build-system]\nrequires = ["orchard-mill"]\nbuild-backend = "orchard_mill"\n[project]\nname = "press-tools"\nversion = "1.0"\n' >"$work/projects/press-tools/pyproject.toml"
 shot building press-house 'glassjar install pomace-compost
@@ -68,7 +69,17 @@ quiet press-house glassjar uninstall pomace-compost press-tools
 shot settings press-house 'glassjar settings'
 shot editor press-house 'glassjar index list --probe
 glassjar connect editor --plan
-glassjar store tidy --plan'
+glassjar connect notebook --plan'
+quiet press-house glassjar index drop faults
+printf '#!/usr/bin/env -S glassjar run\n# /// script\n# dependencies = ["brixmeter>=2"]\n# ///\nimport brixmeter\nprint("reads with", brixmeter.__file__.split("/lib/")[0][-24:])\n' >"$work/projects/press-house/tally.py"
+shot scripts press-house 'head -4 tally.py
+glassjar run tally.py
+glassjar install --into tally.py orchard-map
+glassjar record --of tally.py
+glassjar run --plus sugar-curve -- python -c "import sugar_curve; print(sugar_curve.__name__)"
+glassjar run --under 3.11,pypy -- python -c "import sys; print(sys.version.split()[0])"
+glassjar lend press-schedule --new'
+quiet press-house rm tally.py pylock.tally+py.toml
 quiet press-house ssh-keygen -q -t ed25519 -N "" -f ../perry
 quiet press-house sh -c 'echo "perry@orchard.example $(cat ../perry.pub)" >../signers'
 quiet press-house sh -c 'git init -q -b main . && git add pyproject.toml pylock.toml && git -c user.name=perry -c user.email=perry@orchard.example commit -qm record'

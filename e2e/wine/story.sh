@@ -124,6 +124,24 @@ says "$program" pythons drop 3.12 --yes
 holds "and goes again" test ! -e "$C/${fetched//\\//}"
 cd "$C/work" || exit 2
 
+# Commands are lent as launchers, which follow their jar; a script has a jar of its own.
+says "$program" lend press-schedule --new --yes
+holds "a command is lent" has 'lent'
+lent=$(find "$C/users" -path '*glassjar/commands/press-schedule.exe' | head -1)
+says "$lent" one "two words" --exit 6
+holds "and starts in its jar" ends 6
+says "$program" shelf rename press-schedule press
+says "$lent" one "two words"
+holds "and follows it" has 'shelf\\press\\Scripts\\launch\\press-schedule","one","two words"'
+says "$program" lend --back press
+holds "and is taken back" test ! -e "$lent"
+printf '# /// script\r\n# dependencies = ["must-core"]\r\n# ///\r\n' >tally.py
+says "$program" run tally.py a "b c"
+holds "a script is run in its own jar" has '"tally.py","a","b c"'
+says "$program" run --plus orchard-map -- python one
+holds "a throwaway jar is made, and its Python starts" has 'once.new-'
+holds "and is gone" test -z "$(find "$C/users" -name 'once.new-*')"
+
 # Interrupts are Python's business: the launcher stays until it has ended. Who ends the launcher
 # ends its Python, and not what that started.
 mkdir -p "$C/interrupts/base" "$C/interrupts/jar/Scripts"
