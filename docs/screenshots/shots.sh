@@ -57,8 +57,8 @@ shot check press-house 'echo oops >> $(ls .jar/lib/*/site-packages/brixmeter/__i
 glassjar check
 glassjar check --mend
 glassjar index add faults sample: --holds advisories --quiet
-glassjar --jar old-press advisories
-glassjar --jar old-press licences'
+glassjar advisories
+glassjar licences'
 mkdir -p "$work/projects/press-tools"
 printf '[build-system]\nrequires = ["orchard-mill"]\nbuild-backend = "orchard_mill"\n[project]\nname = "press-tools"\nversion = "1.0"\n' >"$work/projects/press-tools/pyproject.toml"
 shot building press-house 'glassjar install pomace-compost
@@ -74,11 +74,14 @@ quiet press-house glassjar index drop faults
 printf '#!/usr/bin/env -S glassjar run\n# /// script\n# dependencies = ["brixmeter>=2"]\n# ///\nimport brixmeter\nprint("reads with", brixmeter.__file__.split("/lib/")[0][-24:])\n' >"$work/projects/press-house/tally.py"
 shot scripts press-house 'head -4 tally.py
 glassjar run tally.py
-glassjar install --into tally.py orchard-map
+glassjar install --into tally.py orchard-map --quiet
+grep dependencies tally.py
 glassjar record --of tally.py
-glassjar run --plus sugar-curve -- python -c "import sugar_curve; print(sugar_curve.__name__)"
+glassjar run --plus frost-watch -- python -c "import frost_watch; print(frost_watch.__name__)"
 glassjar run --under 3.11,pypy -- python -c "import sys; print(sys.version.split()[0])"
-glassjar lend press-schedule --new'
+glassjar lend press-schedule --new --quiet
+glassjar lend --list
+glassjar shelf --holding "brixmeter<1"'
 quiet press-house rm tally.py pylock.tally+py.toml
 quiet press-house ssh-keygen -q -t ed25519 -N "" -f ../perry
 quiet press-house sh -c 'echo "perry@orchard.example $(cat ../perry.pub)" >../signers'
