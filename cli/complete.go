@@ -96,7 +96,7 @@ func (a *app) offers(root *cobra.Command) {
 		from      offer
 		directive cobra.ShellCompDirective
 	}{
-		{"discard", jars, filesToo}, {"enter", first(jars), filesToo}, {"clone", jars, filesToo}, {"diff", jars, filesToo}, {"shelf rename", jars, noFiles}, {"lend", lent, noFiles},
+		{"discard", jars, filesToo}, {"enter", first(jars), filesToo}, {"clone", jars, filesToo}, {"diff", jars, filesToo}, {"shelf rename", jars, noFiles}, {"lend", lent, noFiles}, {"connect notebook", first(jars), filesToo},
 		{"install", names, filesToo}, {"search", names, noFiles}, {"about", both, noFiles}, {"uninstall", installed, noFiles}, {"upgrade", installed, noFiles}, {"why", installed, noFiles},
 		{"index drop", indexes, noFiles}, {"index order", indexes, noFiles}, {"index add", fixed(), filesToo}, {"rewind", first(states), noFiles}, {"run", first(scripts), filesToo},
 		{"seal", fixed(), filesToo}, {"serve", fixed(), filesToo}, {"settings", values, filesToo},
@@ -118,7 +118,7 @@ func (a *app) offers(root *cobra.Command) {
 	}{
 		"jar": {jars, filesToo}, "color": {fixed("auto", "always", "never"), noFiles}, "as": {fixed(operation.AsLock, operation.AsSpec, operation.AsList, operation.AsSBOM), noFiles},
 		"group": {groups, noFiles}, "extra": {extras, noFiles}, "python": {pythons, filesToo}, "target": {fixed(target.Known()...), noFiles}, "put": {names, noFiles},
-		"maturity": {fixed(operation.Maturities...), noFiles}, "to": {fixed(), filesToo}, "from": {fixed(), filesToo}, "write": {fixed(), filesToo}, "into": {fixed(), filesToo}, "of": {fixed(), filesToo}, "under": {pythons, noFiles}, "plus": {names, noFiles}, "at": {fixed(), filesToo}, "program": {fixed(), filesToo},
+		"maturity": {fixed(operation.Maturities...), noFiles}, "to": {fixed(), filesToo}, "from": {fixed(), filesToo}, "write": {fixed(), filesToo}, "into": {fixed(), filesToo}, "of": {fixed(), filesToo}, "under": {pythons, noFiles}, "plus": {names, noFiles}, "holding": {names, noFiles}, "at": {fixed(), filesToo}, "program": {fixed(), filesToo},
 	}
 	var visit func(cmd *cobra.Command)
 	visit = func(cmd *cobra.Command) {

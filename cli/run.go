@@ -79,6 +79,7 @@ is made for it and thrown away after it.`,
 	cmd.Flags().StringVar(&under, "under", "", "under each of these `PYTHONS`, such as 3.9,3.11..3.13")
 	cmd.Flags().BoolVar(&opt.Oldest, "oldest", false, "with the oldest versions of what the spec names")
 	cmd.Flags().BoolVar(&opt.Pre, "pre-releases", false, "with the newest versions to come")
+	a.buildFlag(cmd)
 	// What follows the command is the command's own.
 	cmd.Flags().SetInterspersed(false)
 	return cmd

@@ -188,13 +188,14 @@ func (g *ground) whole(what string) string {
 // Killed at a system call, or told of an input or output error by one, a command has
 // happened or it has not, and the next one needs no help.
 func TestFaults(t *testing.T) {
-	r := rand.New(rand.NewPCG(12, 25))
 	each := 5
 	if *long {
 		each = 2000 / 2 / len(campaigns)
 	}
-	for _, c := range campaigns {
+	for i, c := range campaigns {
 		t.Run(c.name, func(t *testing.T) {
+			t.Parallel()
+			r := rand.New(rand.NewPCG(12, uint64(i)))
 			g := newGround(t, c)
 			before := g.state()
 			counted := g.calls(c.words())

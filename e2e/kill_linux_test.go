@@ -63,11 +63,13 @@ func fillLarge(s *terminal) {
 // was before or as it would be after, check finds nothing wrong, the store
 // verifies, and no temporary file stays.
 func TestOnslaught(t *testing.T) {
-	r := rand.New(rand.NewPCG(3, 7))
 	total := 0
-	for _, o := range onslaughts {
+	for i, o := range onslaughts {
 		total += o.times
-		t.Run(o.name, func(t *testing.T) { o.run(t, r) })
+		t.Run(o.name, func(t *testing.T) {
+			t.Parallel()
+			o.run(t, rand.New(rand.NewPCG(3, uint64(i))))
+		})
 	}
 	assert.GreaterOrEqual(t, total, 300)
 }

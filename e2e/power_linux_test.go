@@ -46,7 +46,10 @@ func TestPowerCut(t *testing.T) {
 			if kind != "ext4" && c.name != "install" && !*long {
 				continue
 			}
-			t.Run(kind+" "+c.name, func(t *testing.T) { c.cut(t, kind) })
+			t.Run(kind+" "+c.name, func(t *testing.T) {
+				t.Parallel()
+				c.cut(t, kind)
+			})
 		}
 	}
 }

@@ -134,7 +134,15 @@ func backEndFile(name, dir, file string) bool {
 	return err == nil && (first == top || first == top+".py")
 }
 
-func (c *consents) key(name string) string { return place.Real(c.at.Key()) + "\x00" + name }
+// key is where consent to a name is noted: for the project, the jar that has its own spec, or the
+// script.
+func (c *consents) key(name string) string {
+	of := c.at.Key()
+	if c.spec != nil && c.spec.Script != "" {
+		of = c.spec.Script
+	}
+	return place.Real(of) + "\x00" + name
+}
 
 // given reports whether a name may be built, without asking: this user has consented, or
 // the spec has and this user said yes to that here. Who asks for a name on the command line
@@ -196,8 +204,11 @@ func (c *consents) ask(q BuildQuestion, folder string, own bool) error {
 }
 
 func (c *consents) specFile() string {
-	if c.spec == nil {
+	switch {
+	case c.spec == nil:
 		return ""
+	case c.spec.Script != "":
+		return c.spec.Script
 	}
 	return c.spec.File
 }

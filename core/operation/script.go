@@ -83,7 +83,7 @@ func (m *Machine) jarOf(script *project.Script, text []byte, record *project.Rec
 	if spec, err = project.ParseSpec(at.SpecFile, script.Spec); err != nil {
 		return nil, err
 	}
-	spec.Asked = script.Asked
+	spec.Asked, spec.Script = script.Asked, script.File
 	return &scriptJar{Script: script, spec: spec, text: text, record: record, place: at}, nil
 }
 

@@ -108,8 +108,8 @@ func (a Asked) Written() string {
 
 // Spec is a pyproject.toml.
 type Spec struct {
-	// File is its path; it need not exist.
-	File string
+	// File is its path; it need not exist. Script is the script that it is of, if it is one's.
+	File, Script string
 	// Text is its content, empty if there is none.
 	Text []byte
 	// Name is [project] name, or empty, Version its version as written; Project tells
