@@ -192,7 +192,7 @@ func (m *Machine) keptFaults(ctx context.Context, spec *project.Spec, installed 
 func (m *Machine) accept(f *KnownFault, spec *project.Spec) {
 	for _, id := range f.IDs() {
 		if a, ok := spec.Accepted[strings.ToUpper(id)]; ok {
-			f.Accepted, f.Until, f.Ended = a.Why, a.Until.AddDate(0, 0, -1), !m.now().Before(a.Until)
+			f.Accepted, f.Until, f.Ended = a.Why, a.Until.Add(-1), !m.now().Before(a.Until)
 		}
 	}
 }

@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"os"
+	"path/filepath"
 	"time"
 
 	"glassjar/core/atomicfile"
@@ -85,7 +86,7 @@ func (m *Machine) EditScript(ctx context.Context, opt IntoOptions, decide Decide
 		if bytes.Equal(have, one.text) {
 			continue
 		}
-		if err := atomicfile.Write(one.file, one.text, atomicfile.Options{Within: repositoryOf(m.Dir), Temporary: m.Making.Begin}); err != nil {
+		if err := atomicfile.Write(one.file, one.text, atomicfile.Options{Within: repositoryOf(filepath.Dir(file)), Temporary: m.Making.Begin}); err != nil {
 			return out, err
 		}
 		out.Wrote = append(out.Wrote, one.file)
