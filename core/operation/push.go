@@ -4,6 +4,7 @@ import (
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
+	"errors"
 	"os"
 	"slices"
 	"strings"
@@ -30,17 +31,18 @@ func (m *Machine) pushSealed(ctx context.Context, at string, chosen *selection, 
 		}
 		one := registry.Target{Name: t.String(), OS: registry.System(t.OS), Architecture: registry.Architecture(t.Arch)}
 		for _, name := range names {
-			info, err := os.Stat(members[name].path)
-			if err != nil {
-				return err
-			}
-			one.Blobs = append(one.Blobs, registry.Blob{Name: name, SHA256: members[name].sum, Size: info.Size(), Path: members[name].path})
+			f := members[name]
+			one.Blobs = append(one.Blobs, registry.Blob{Name: name, SHA256: f.sum, Size: f.size, Path: f.path, Bring: f.bring})
 		}
 		sealed.Targets = append(sealed.Targets, one)
 	}
 	client, done := m.pushing(ref.Host())
 	defer done()
 	pushed, err := client.Push(ctx, ref, sealed)
+	var lacking *bringError
+	if errors.As(err, &lacking) {
+		m.note(SealNeedsPackages)
+	}
 	out.Digest, out.Sent, out.SentBytes = pushed.Digest, pushed.Blobs, pushed.Bytes
 	return err
 }

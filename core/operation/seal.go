@@ -149,7 +149,11 @@ func (m *Machine) Seal(ctx context.Context, opt SealOptions) (*Sealed, error) {
 	defer release()
 	defer m.dropUnpacked(chosen)
 	out := &Sealed{File: opt.File, Signed: signed, Packages: len(chosen.record.Packages), Targets: targetNames(chosen.targets), Faults: []string{}}
-	members, err := m.gather(ctx, chosen, out)
+	gather := m.gather
+	if registry.IsRef(opt.File) && !opt.AsIndex {
+		gather = m.gatherLate
+	}
+	members, err := gather(ctx, chosen, out)
 	if err != nil {
 		return nil, err
 	}
@@ -160,34 +164,6 @@ func (m *Machine) Seal(ctx context.Context, opt SealOptions) (*Sealed, error) {
 		return out, m.pushSealed(ctx, opt.File, chosen, text, sig, members, out)
 	}
 	return out, m.writeSealed(ctx, m.absolute(opt.File), text, sig, members)
-}
-
-// gather has the files of a sealed jar here, whole, by their names.
-func (m *Machine) gather(ctx context.Context, chosen *selection, out *Sealed) (map[string]sealing, error) {
-	indexes, _ := m.indexes(chosen.spec)
-	paths, err := m.newCatalog(indexes).FetchAll(ctx, chosen.files)
-	if err != nil {
-		m.note(SealNeedsPackages)
-		return nil, err
-	}
-	members := map[string]sealing{}
-	for _, f := range chosen.files {
-		members[f.Name] = sealing{paths[f.URL], f.SHA256()}
-	}
-	for _, one := range chosen.pythons {
-		file, err := m.bringPinned(ctx, chosen.record, one)
-		if err != nil {
-			return nil, err
-		}
-		members[one.File] = sealing{file, one.SHA256}
-	}
-	out.Files = len(members)
-	for _, one := range members {
-		if info, err := os.Stat(one.path); err == nil {
-			out.Bytes += info.Size()
-		}
-	}
-	return members, nil
 }
 
 // dropUnpacked removes files that were only wanted for a while from the store: what they
@@ -432,9 +408,6 @@ func (m *Machine) writeSealed(ctx context.Context, file string, record, sig []by
 	}
 	return durable.Parent(file)
 }
-
-// sealing is a package file that goes into a sealed jar.
-type sealing struct{ path, sum string }
 
 // sealOne puts a package file into a sealed jar, and compares it with its hash on the
 // way: a power cut may have left it damaged in the store, which then forgets it.

@@ -27,8 +27,21 @@ type Blob struct {
 	Name   string
 	SHA256 string
 	Size   int64
-	// Path is where it is on this machine.
-	Path string
+	// Path is where it is on this machine; Bring, if set, brings it here once it is to be sent.
+	Path  string
+	Bring func() (path string, err error)
+}
+
+// open opens its file.
+func (b Blob) open() (io.ReadCloser, error) {
+	path := b.Path
+	if b.Bring != nil {
+		var err error
+		if path, err = b.Bring(); err != nil {
+			return nil, err
+		}
+	}
+	return os.Open(path)
 }
 
 func (b Blob) descriptor() ocispec.Descriptor {
@@ -156,7 +169,7 @@ func (p *pushing) files(ctx context.Context, blobs map[string]Blob) error {
 	group.SetLimit(atOnce)
 	for _, b := range blobs {
 		group.Go(func() error {
-			return p.one(inner, b.descriptor(), func() (io.ReadCloser, error) { return os.Open(b.Path) })
+			return p.one(inner, b.descriptor(), b.open)
 		})
 	}
 	if err := group.Wait(); err != nil {
