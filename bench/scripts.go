@@ -62,7 +62,7 @@ func scripts() ([]work, error) {
 		ours:  often(func() error { return b.run("script", "run", tally) }),
 		limit: often(func() error { return b.command("script", found[0], tally) }),
 	}, {
-		name: "run --under one Python, small set", words: "cp -al of its jar, that Python, and rm -r",
+		name: "run --under one Python, small set", promise: 1.5, words: "cp -al of its jar, that Python, and rm -r",
 		ours: func() error { return b.run("under", "run", "--under", under, "--", "python", "-c", "pass") },
 		limit: func() error {
 			return b.command("under", "sh", "-c", "cp -al .jar once && .jar/bin/python -c pass && rm -r once")
