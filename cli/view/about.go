@@ -18,7 +18,7 @@ func (s *Screen) About(a *operation.About) {
 	t.Line("name", s.Bold(a.Name), s.Plain(a.Described), s.Plain(a.Summary))
 	s.aboutHere(t, a)
 	for _, l := range []struct{ label, text string }{
-		{"state", a.Maturity}, {"licence", firstLine(a.License)}, {"python", a.Python},
+		{"state", a.Maturity}, {"licence", a.License}, {"python", a.Python},
 		{"import", strings.Join(a.Imports, ", ")}, {"scripts", strings.Join(a.Scripts, ", ")},
 	} {
 		if l.text != "" {

@@ -6,6 +6,7 @@
 package licence
 
 import (
+	"cmp"
 	"path"
 	"slices"
 	"strings"
@@ -37,32 +38,29 @@ type Licence struct {
 // Clear reports whether it is one that SPDX knows.
 func (l Licence) Clear() bool { return l.Expression != "" }
 
-// String is the expression, or the words.
-func (l Licence) String() string {
-	switch {
-	case l.Expression != "":
-		return l.Expression
-	case l.Words != "":
-		return l.Words
-	}
-	return "not said"
-}
+// Name is the expression, or else the words; empty where nothing is said.
+func (l Licence) Name() string { return cmp.Or(l.Expression, l.Words) }
+
+// String is [Licence.Name], or that nothing is said.
+func (l Licence) String() string { return cmp.Or(l.Name(), "not said") }
 
 // Of is what metadata says.
 func Of(meta metadata.Metadata) Licence {
 	out := Licence{Files: slices.Clone(meta.LicenseFiles)}
-	words := oneLine(meta.LicenseWords)
-	if meta.LicenseIsExpression {
-		out.Words = oneLine(meta.License)
-		if out.Expression = Expression(meta.License); out.Expression != "" {
+	words := oneLine(meta.License)
+	if meta.LicenseExpression != "" {
+		out.Words = oneLine(meta.LicenseExpression)
+		if out.Expression = Expression(meta.LicenseExpression); out.Expression != "" {
 			out.From = FromExpression
 		}
 		return out
 	}
 	named := classified(meta.Classifiers)
-	out.Words = words
-	if says := plain(words); says == "" || says == "unknown" || says == "other" || says == "see file" {
+	switch says := plain(words); {
+	case slices.Contains(nothing, says), len(named) > 0 && strings.Contains(meta.License, "\n"): // some write the whole licence there
 		out.Words = strings.Join(named, ", ")
+	default:
+		out.Words = words
 	}
 	if out.Expression = meaning(words); out.Expression != "" {
 		out.From = FromWords
@@ -114,6 +112,9 @@ func classified(list []string) (out []string) {
 	}
 	return out
 }
+
+// nothing are words that say nothing, as [plain] has them.
+var nothing = []string{"", "unknown", "other", "see file"}
 
 // maxWords is how much of a text is its licence's name: some write the whole licence into the field.
 const maxWords = 120

@@ -93,6 +93,8 @@ func TestWholeText(t *testing.T) {
 	meta, err := metadata.Parse([]byte("Metadata-Version: 2.1\nName: press\nVersion: 1\nLicense: MIT License\n        \n        Permission is hereby granted, free of charge, to any person obtaining a copy of this software and more words\n"))
 	require.NoError(t, err)
 	assert.LessOrEqual(t, len(licence.Of(meta).String()), 130)
+	meta.Classifiers = []string{"License :: OSI Approved :: Apache Software License"}
+	assert.Equal(t, "Apache Software License", licence.Of(meta).String())
 }
 
 func TestAllowed(t *testing.T) {

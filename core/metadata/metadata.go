@@ -49,14 +49,11 @@ type Metadata struct {
 	Summary     string
 	Description string
 	Classifiers []string
-	// License is the SPDX expression if there is one; else the free text, if it is a
-	// name and not the whole licence; else what the classifiers say.
-	License string
-	// LicenseIsExpression tells that it is an SPDX expression. LicenseWords is the field License as
-	// written, LicenseFiles are the fields License-File.
-	LicenseIsExpression bool
-	LicenseWords        string
-	LicenseFiles        []string
+	// LicenseExpression is that of SPDX, License the field for free words, LicenseFiles are the fields
+	// License-File; what they mean together is told by package licence.
+	LicenseExpression string
+	License           string
+	LicenseFiles      []string
 
 	Keywords string
 	Author   string
@@ -110,27 +107,7 @@ func Parse(data []byte) (Metadata, error) {
 	case m.Version.IsZero():
 		return m, Invalid("the metadata of %s has no Version", m.Name)
 	}
-	m.settleLicense()
 	return m, nil
-}
-
-// settleLicense takes the licence from the classifiers where nothing better says it.
-func (m *Metadata) settleLicense() {
-	if m.LicenseIsExpression || m.License != "" && !strings.EqualFold(m.License, "unknown") && !strings.Contains(m.License, "\n") {
-		return
-	}
-	var names []string
-	for _, c := range m.Classifiers {
-		if rest, ok := strings.CutPrefix(c, "License ::"); ok {
-			parts := strings.Split(rest, "::")
-			if name := strings.TrimSpace(parts[len(parts)-1]); name != "OSI Approved" {
-				names = append(names, name)
-			}
-		}
-	}
-	if len(names) > 0 {
-		m.License = strings.Join(names, ", ")
-	}
 }
 
 func (m *Metadata) set(field, value string) (err error) {
@@ -174,12 +151,9 @@ func (m *Metadata) set(field, value string) (err error) {
 	case "classifier":
 		m.Classifiers = append(m.Classifiers, value)
 	case "license-expression":
-		m.License, m.LicenseIsExpression = value, true
+		m.LicenseExpression = value
 	case "license":
-		if m.License == "" {
-			m.License = value
-		}
-		m.LicenseWords = value
+		m.License = value
 	case "license-file":
 		m.LicenseFiles = append(m.LicenseFiles, value)
 	case "keywords":

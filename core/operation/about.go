@@ -11,6 +11,7 @@ import (
 	"glassjar/core/graph"
 	"glassjar/core/index"
 	"glassjar/core/jar"
+	"glassjar/core/licence"
 	"glassjar/core/metadata"
 	"glassjar/core/place"
 	"glassjar/core/plan"
@@ -215,7 +216,7 @@ func (a *About) fromInstalled(m *Machine, at place.Place, j *jar.Jar, g *graph.G
 
 // describe takes what core metadata says.
 func (a *About) describe(meta metadata.Metadata) {
-	a.Described, a.Summary, a.License, a.Python = meta.Version.String(), meta.Summary, meta.License, meta.RequiresPython.Written()
+	a.Described, a.Summary, a.License, a.Python = meta.Version.String(), meta.Summary, licence.Of(meta).Name(), meta.RequiresPython.Written()
 	a.Maturity = maturity(meta)
 	a.Links = append(a.Links, meta.Links...)
 	for _, e := range meta.Extras {

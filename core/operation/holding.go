@@ -3,7 +3,6 @@ package operation
 import (
 	"bytes"
 	"context"
-	"errors"
 	"path/filepath"
 	"runtime"
 	"slices"
@@ -160,7 +159,7 @@ func (s Subject) holding(want requirement.Requirement) (out []Holding) {
 	return out
 }
 
-// recordWith reads a record, if a name may be in it: to read it as TOML takes long.
+// recordWith reads a record, if a name may be in it, else it is nil: to read it as TOML takes long.
 func recordWith(file, name string) (*project.Record, error) {
 	text, err := limits.ReadFile(file, limits.Record)
 	if err != nil {
@@ -170,9 +169,5 @@ func recordWith(file, name string) (*project.Record, error) {
 	if !bytes.Contains(bytes.ToLower(text), []byte(first)) {
 		return nil, nil
 	}
-	r, err := project.ParseRecord(file, text)
-	if errors.Is(err, project.ErrNoRecord) {
-		return nil, nil
-	}
-	return r, err
+	return project.ParseRecord(file, text)
 }

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"glassjar/core/catalog"
+	"glassjar/core/licence"
 	"glassjar/core/plan"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
@@ -170,7 +171,7 @@ func (r *reviewing) row(ctx context.Context, kind string, i plan.Item, a, b *pro
 		row.Bytes -= r.size(a, *old)
 	}
 	if meta, ok := r.m.describedBy(ctx, r.catalog, b, *now); ok {
-		row.License = firstLine(meta.License)
+		row.License = licence.Of(meta).Name()
 	}
 	return row
 }
@@ -200,7 +201,7 @@ func (r *reviewing) licenses(ctx context.Context, out *Review, a, b *project.Rec
 	old := map[string]bool{}
 	for _, p := range a.Packages {
 		if meta, ok := r.m.describedBy(ctx, r.catalog, a, p); ok {
-			old[firstLine(meta.License)] = true
+			old[licence.Of(meta).Name()] = true
 		}
 	}
 	names := map[string][]string{}

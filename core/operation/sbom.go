@@ -11,6 +11,7 @@ import (
 
 	"glassjar/core/catalog"
 	"glassjar/core/digest"
+	"glassjar/core/licence"
 	"glassjar/core/metadata"
 	"glassjar/core/place"
 	"glassjar/core/plan"
@@ -161,12 +162,13 @@ func (m *Machine) component(ctx context.Context, c *catalog.Catalog, record *pro
 	if !p.Marker.IsZero() {
 		out.Properties = []bomProperty{{"glassjar:marker", p.Marker.String()}}
 	}
-	if meta, ok := m.describedBy(ctx, c, record, p); ok && meta.License != "" {
-		if meta.LicenseIsExpression {
-			out.Licenses = []any{bomExpression{meta.License}}
-		} else {
+	if meta, ok := m.describedBy(ctx, c, record, p); ok {
+		switch l := licence.Of(meta); {
+		case l.Clear():
+			out.Licenses = []any{bomExpression{l.Expression}}
+		case l.Name() != "":
 			var named bomLicense
-			named.License.Name = firstLine(meta.License)
+			named.License.Name = l.Name()
 			out.Licenses = []any{named}
 		}
 	}

@@ -80,10 +80,7 @@ func (m *Machine) jarOf(script *project.Script, text []byte, record *project.Rec
 	at := m.Places().At(filepath.Join(m.Folders.Scripts, hex.EncodeToString(h.Sum(nil)[:8])), place.Named)
 	at.Title = project.ScriptName(script.File)
 	m.titles[at.Root] = at.Title
-	if spec, err = project.ParseSpec(at.SpecFile, script.Spec); err != nil {
-		return nil, err
-	}
-	spec.Asked, spec.Script = script.Asked, script.File
+	spec.File, spec.Asked, spec.Script = at.SpecFile, script.Asked, script.File
 	return &scriptJar{Script: script, spec: spec, text: text, record: record, place: at}, nil
 }
 

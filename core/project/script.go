@@ -59,26 +59,37 @@ func ReadScript(file string) (*Script, error) {
 	return ParseScript(file, text)
 }
 
-// HasBlock reports whether a file that a person names is one with a block. A file that is too large
-// for a script, or cannot be read, has none.
+// HasBlock reports whether a file that a person names is one with a block, as it should be or not. A
+// file that is too large for a script, or cannot be read, has none.
 func HasBlock(file string) bool {
 	info, err := os.Stat(file)
 	if err != nil || !info.Mode().IsRegular() {
 		return false
 	}
 	text, err := limits.ReadFile(file, limits.Script)
-	return err == nil && bytes.Contains(text, []byte(blockOpens)) && !errors.Is(parseError(file, text), ErrNoBlock)
-}
-
-func parseError(file string, text []byte) error {
-	_, err := ParseScript(file, text)
-	return err
+	if err != nil || !bytes.Contains(text, []byte(blockOpens)) {
+		return false
+	}
+	return !errors.Is((&Script{}).find(strings.Split(string(text), "\n")), ErrNoBlock)
 }
 
 // ParseScript is [ReadScript] for a text at hand.
 func ParseScript(file string, text []byte) (*Script, error) {
 	s := &Script{File: file, Text: text}
 	lines := strings.Split(string(text), "\n")
+	if err := s.find(lines); err != nil {
+		return nil, err
+	}
+	inner := make([]string, 0, s.last-s.first)
+	for _, l := range lines[s.first+1 : s.last] {
+		inner = append(inner, strings.TrimPrefix(strings.TrimPrefix(plainLine(l), "#"), " "))
+	}
+	s.toml = []byte(strings.Join(inner, "\n") + "\n")
+	return s, s.read()
+}
+
+// find looks for the block, and that there is one only.
+func (s *Script) find(lines []string) error {
 	found := false
 	for i := 0; i < len(lines); i++ {
 		if !opening().MatchString(plainLine(lines[i])) {
@@ -89,21 +100,16 @@ func ParseScript(file string, text []byte) (*Script, error) {
 			continue // one that is not closed is none, as the specification says
 		}
 		if ours := plainLine(lines[i]) == blockOpens; ours && found {
-			return nil, &FileError{File: file, Line: i + 1, Column: 1, Why: fmt.Sprintf("there is a second block of script metadata; the first begins on line %d", s.first+1)}
+			return &FileError{File: s.File, Line: i + 1, Column: 1, Why: fmt.Sprintf("there is a second block of script metadata; the first begins on line %d", s.first+1)}
 		} else if ours {
 			found, s.first, s.last = true, i, last
 		}
 		i = last
 	}
 	if !found {
-		return nil, ErrNoBlock
+		return ErrNoBlock
 	}
-	inner := make([]string, 0, s.last-s.first)
-	for _, l := range lines[s.first+1 : s.last] {
-		inner = append(inner, strings.TrimPrefix(strings.TrimPrefix(plainLine(l), "#"), " "))
-	}
-	s.toml = []byte(strings.Join(inner, "\n") + "\n")
-	return s, s.read()
+	return nil
 }
 
 // plainLine is a line without the sign of a carriage return.

@@ -54,12 +54,10 @@ func (s *Start) Launch(command []string, environ []string) (program string, args
 	if s.Script {
 		return s.Python, append([]string{"python"}, command...), s.Inside.Environment(environ)
 	}
-	if MayHaveBlock(name) {
-		if text, err := contents(name); err != nil || contains(text, blockOpens) {
-			return "", nil, nil
-		}
-	}
 	if IsScript(name) {
+		if text, err := contents(name); err == nil && contains(text, blockOpens) {
+			return "", nil, nil // it has a jar of its own
+		}
 		if info, err := os.Stat(name); err == nil && info.Mode().IsRegular() {
 			return s.Python, append([]string{"python"}, command...), s.Inside.Environment(environ)
 		}

@@ -84,15 +84,6 @@ func role(p operation.ReportPackage) string {
 	return "nothing needs it"
 }
 
-// short is the first line of a licence, which some publish whole.
-func short(text string) string {
-	line, _, _ := strings.Cut(strings.TrimSpace(text), "\n")
-	if line == "" {
-		return "not stated"
-	}
-	return line
-}
-
 // mature is what a classifier states, without its number.
 func mature(text string) string {
 	if _, word, ok := strings.Cut(text, " - "); ok {
@@ -132,7 +123,7 @@ func newBar(name string, of, largest, whole int64, size func(int64) string) bar 
 func licences(r *operation.Report) []licence {
 	by := map[string][]string{}
 	for _, p := range r.Packages {
-		by[short(p.License)] = append(by[short(p.License)], p.Name)
+		by[p.License] = append(by[p.License], p.Name)
 	}
 	var out []licence
 	for name, packages := range by {

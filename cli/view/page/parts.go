@@ -40,15 +40,6 @@ func head(r *operation.Report, state string, size func(int64) string) *html.Node
 	return el("header", el("h1", r.Name), list)
 }
 
-// why says why a package is there, with those that need it in a line of their own.
-func why(p operation.ReportPackage) *html.Node {
-	text := role(p)
-	if rest, many := strings.CutPrefix(text, "for "); many {
-		return el("span", class("by"), "for "+rest)
-	}
-	return el("span", class("by"), text)
-}
-
 // contents is the table of packages.
 func contents(r *operation.Report, size func(int64) string) *html.Node {
 	rows := markup.Each(r.Packages, func(p operation.ReportPackage) *html.Node {
@@ -56,9 +47,9 @@ func contents(r *operation.Report, size func(int64) string) *html.Node {
 		if !p.Base {
 			own = size(p.Size)
 		}
-		licence := el("td", short(p.License))
+		licence := el("td", p.License)
 		if p.Refused {
-			licence = el("td", class("bad"), short(p.License)+", which the spec does not allow")
+			licence = el("td", class("bad"), p.License+", which the spec does not allow")
 		}
 		if p.Maturity != "" {
 			licence.AppendChild(el("span", mature(p.Maturity)))
@@ -67,7 +58,7 @@ func contents(r *operation.Report, size func(int64) string) *html.Node {
 		if len(p.Faults) > 0 {
 			name.AppendChild(el("span", class("bad"), "known fault: "+strings.Join(p.Faults, ", ")))
 		}
-		return el("tr", attr("data-text", p.Name+" "+p.Summary+" "+short(p.License)), name, el("td", p.Version), el("td", class("size"), own), el("td", why(p)), licence)
+		return el("tr", attr("data-text", p.Name+" "+p.Summary+" "+p.License), name, el("td", p.Version), el("td", class("size"), own), el("td", el("span", class("by"), role(p))), licence)
 	})
 	if len(rows) == 0 {
 		rows = []*html.Node{el("tr", el("td", "The jar is empty."))}
