@@ -8,7 +8,7 @@ import (
 )
 
 func (a *app) advisoriesCommand() *cobra.Command {
-	var opt operation.AdvisoriesOptions
+	var opt operation.SubjectOptions
 	cmd := &cobra.Command{
 		Use: "advisories", GroupID: "look", Short: "known faults of what is in the jar, and what mends them",
 		Long: `Looks for known faults in databases of advisories in the OSV format: folders, zips,
@@ -18,11 +18,8 @@ code is 1 if there is one that the spec does not accept ([tool.glassjar.advisori
 		Example: "  glassjar advisories\n  glassjar advisories --shelf",
 		Args:    atMost(0),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := oneOf(cmd, "shelf", "of-record"); err != nil {
+			if err := a.ofOneOrAll(cmd, opt); err != nil {
 				return err
-			}
-			if opt.Shelf && a.jar != "" {
-				return &view.UsageError{Why: "--shelf and --jar do not go together", Try: "glassjar help advisories"}
 			}
 			opt.Jar = a.jar
 			x, err := a.machine.Advisories(cmd.Context(), opt)
@@ -32,7 +29,6 @@ code is 1 if there is one that the spec does not accept ([tool.glassjar.advisori
 			return a.present(x, err, func() { a.screen.Advisories(x) })
 		},
 	}
-	cmd.Flags().BoolVar(&opt.Record, "of-record", false, "of all that the record has, for every system")
-	cmd.Flags().BoolVar(&opt.Shelf, "shelf", false, "of all jars and records known here")
+	subjectFlags(cmd, &opt)
 	return cmd
 }

@@ -8,7 +8,7 @@ import (
 )
 
 func (a *app) licencesCommand() *cobra.Command {
-	var opt operation.LicencesOptions
+	var opt operation.SubjectOptions
 	cmd := &cobra.Command{
 		Use: "licences", GroupID: "look", Short: "under which terms what is in the jar may be used",
 		Long: `Tells the licence of each package, as identifiers of SPDX: what its description
@@ -18,11 +18,8 @@ named, and the exit code is 1.`,
 		Example: "  glassjar licences\n  glassjar licences --of-record --verbose\n  glassjar licences --shelf",
 		Args:    atMost(0),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := oneOf(cmd, "shelf", "of-record"); err != nil {
+			if err := a.ofOneOrAll(cmd, opt); err != nil {
 				return err
-			}
-			if opt.Shelf && a.jar != "" {
-				return &view.UsageError{Why: "--shelf and --jar do not go together", Try: "glassjar help licences"}
 			}
 			opt.Jar = a.jar
 			l, err := a.machine.Licences(cmd.Context(), opt)
@@ -32,7 +29,20 @@ named, and the exit code is 1.`,
 			return a.present(l, err, func() { a.screen.Licences(l) })
 		},
 	}
+	subjectFlags(cmd, &opt)
+	return cmd
+}
+
+// subjectFlags choose what is looked at.
+func subjectFlags(cmd *cobra.Command, opt *operation.SubjectOptions) {
 	cmd.Flags().BoolVar(&opt.Record, "of-record", false, "of all that the record has, for every system")
 	cmd.Flags().BoolVar(&opt.Shelf, "shelf", false, "of all jars and records known here")
-	return cmd
+}
+
+// ofOneOrAll refuses what does not go together with --shelf.
+func (a *app) ofOneOrAll(cmd *cobra.Command, opt operation.SubjectOptions) error {
+	if opt.Shelf && a.jar != "" {
+		return &view.UsageError{Why: "--shelf and --jar do not go together", Try: "glassjar help " + cmd.Name()}
+	}
+	return oneOf(cmd, "shelf", "of-record")
 }

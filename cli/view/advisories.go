@@ -37,14 +37,7 @@ func advisories(n int) string {
 }
 
 func (s *Screen) advisoriesOf(t *Sheet, of operation.AdvisoriesOf) {
-	if of.InRecord {
-		t.Line("record", s.Bold(s.Path(of.Record)), s.Faint(Count(of.Looked, "package")+" looked at"))
-	} else {
-		t.Line("jar", s.Bold(s.Jar(of.Jar)), s.Faint(Count(of.Looked, "package")+" looked at"))
-	}
-	if of.Err != nil {
-		t.Line("error", s.Bad(s.Words("read it", of.Err).What))
-	}
+	s.subject(t, of.Subject, Count(of.Looked, "package")+" looked at", of.Err)
 	for _, f := range of.Faults {
 		s.knownFault(t, f)
 	}

@@ -24,18 +24,20 @@ func (s *Screen) Licences(l *operation.Licences) {
 	t.Print()
 }
 
-func (s *Screen) licencesOf(t *Sheet, of operation.LicencesOf) {
-	label, name := "jar", of.Jar
-	if of.InRecord {
-		label, name = "record", of.Record
-	}
-	if of.InRecord {
-		t.Line(label, s.Bold(s.Path(name)), s.Faint(Count(len(of.Packages), "package")))
+// subject is the head of what is told of a jar or a record, and why nothing can be.
+func (s *Screen) subject(t *Sheet, of operation.Subject, looked string, err error) {
+	if of.OfRecord() {
+		t.Line("record", s.Bold(s.Path(of.Record)), s.Faint(looked))
 	} else {
-		t.Line(label, s.Bold(s.Jar(name)), s.Faint(Count(len(of.Packages), "package")))
+		t.Line("jar", s.Bold(s.Jar(of.Jar)), s.Faint(looked))
 	}
-	if of.Err != nil {
-		t.Line("error", s.Bad(s.Words("read it", of.Err).What))
+	if err != nil {
+		t.Line("error", s.Bad(s.Words("read it", err).What))
+	}
+}
+
+func (s *Screen) licencesOf(t *Sheet, of operation.LicencesOf) {
+	if s.subject(t, of.Subject, Count(len(of.Packages), "package"), of.Err); of.Err != nil {
 		return
 	}
 	by := map[string][]operation.LicensedPackage{}

@@ -21,17 +21,14 @@ func ofAdvisories(v operation.Advisories) Advisories {
 
 // AdvisoriesOf are those of a jar or a record.
 type AdvisoriesOf struct {
-	Name     string       `json:"name"`
-	Jar      string       `json:"jar"`
-	Record   string       `json:"record"`
-	OfRecord bool         `json:"of_record"`
-	Looked   int          `json:"looked_at"`
-	Faults   []KnownFault `json:"known_faults"`
-	Error    string       `json:"error,omitempty"`
+	Subject
+	Looked int          `json:"looked_at"`
+	Faults []KnownFault `json:"known_faults"`
+	Error  string       `json:"error,omitempty"`
 }
 
 func ofAdvisoriesOf(v operation.AdvisoriesOf) AdvisoriesOf {
-	out := AdvisoriesOf{Name: v.Name, Jar: v.Jar, Record: v.Record, OfRecord: v.InRecord, Looked: v.Looked, Faults: list(v.Faults, ofKnownFault)}
+	out := AdvisoriesOf{Subject: ofSubject(v.Subject), Looked: v.Looked, Faults: list(v.Faults, ofKnownFault)}
 	if v.Err != nil {
 		out.Error = v.Err.Error()
 	}

@@ -15,17 +15,14 @@ func ofLicences(v operation.Licences) Licences {
 // LicencesOf are those of a jar or a record; allowed is what its spec allows, empty where it says
 // nothing of that.
 type LicencesOf struct {
-	Name     string            `json:"name"`
-	Jar      string            `json:"jar"`
-	Record   string            `json:"record"`
-	OfRecord bool              `json:"of_record"`
+	Subject
 	Allowed  []string          `json:"allowed_licences"`
 	Packages []LicensedPackage `json:"licensed"`
 	Error    string            `json:"error,omitempty"`
 }
 
 func ofLicencesOf(v operation.LicencesOf) LicencesOf {
-	out := LicencesOf{Name: v.Name, Jar: v.Jar, Record: v.Record, OfRecord: v.InRecord, Allowed: v.Allowed, Packages: list(v.Packages, ofLicensed)}
+	out := LicencesOf{Subject: ofSubject(v.Subject), Allowed: v.Allowed, Packages: list(v.Packages, ofLicensed)}
 	if v.Err != nil {
 		out.Error = v.Err.Error()
 	}

@@ -50,6 +50,16 @@ type Shelved struct {
 
 func ofShelved(v operation.Shelved) Shelved { return Shelved(v) }
 
+// Subject is a jar or a record that was looked at; of_record tells that it was the record.
+type Subject struct {
+	Name     string `json:"name"`
+	Jar      string `json:"jar"`
+	Record   string `json:"record"`
+	OfRecord bool   `json:"of_record"`
+}
+
+func ofSubject(v operation.Subject) Subject { return Subject{v.Name, v.Jar, v.Record, v.OfRecord()} }
+
 // Holdings are the jars and records that hold something.
 type Holdings struct {
 	Asked   string    `json:"holding"`

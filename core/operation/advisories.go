@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"errors"
+	"fmt"
 	"maps"
 	"os"
 	"path/filepath"
@@ -27,13 +28,6 @@ import (
 	"glassjar/sample"
 )
 
-// AdvisoriesOptions say of what known faults are looked for.
-type AdvisoriesOptions struct {
-	Jar string
-	// Record looks at the record in place of the jar, Shelf at all jars and records known here.
-	Record, Shelf bool
-}
-
 // Advisories are known faults of what is in jars and records.
 type Advisories struct {
 	Of []AdvisoriesOf
@@ -49,9 +43,8 @@ type Advisories struct {
 // AdvisoriesOf are those of a jar or of a record.
 type AdvisoriesOf struct {
 	Subject
-	InRecord bool
-	Looked   int
-	Faults   []KnownFault
+	Looked int
+	Faults []KnownFault
 	// Err is why it could not be read.
 	Err error
 }
@@ -87,58 +80,31 @@ type NoAdvisoriesError struct{}
 func (e *NoAdvisoriesError) Error() string { return "no database of advisories is set up" }
 
 // Advisories looks for known faults.
-func (m *Machine) Advisories(ctx context.Context, opt AdvisoriesOptions) (*Advisories, error) {
+func (m *Machine) Advisories(ctx context.Context, opt SubjectOptions) (*Advisories, error) {
 	out := &Advisories{Of: []AdvisoriesOf{}, Databases: []string{}, Unread: []string{}}
-	if opt.Shelf {
-		subjects, err := m.subjects()
-		if err != nil {
-			return nil, err
-		}
-		for _, s := range subjects {
-			spec, err := m.specOf(s)
-			if err == nil {
-				err = m.addAdvisories(ctx, out, s, spec)
-			}
-			var none *NoAdvisoriesError
-			switch {
-			case errors.As(err, &none), ctx.Err() != nil:
-				return nil, errors.Join(err, ctx.Err())
-			case err != nil:
-				out.Of = append(out.Of, AdvisoriesOf{Subject: s, Faults: []KnownFault{}, Err: err})
-			}
-		}
-		return out, nil
+	read := &databases{m: m, read: map[string]*advisory.Database{}}
+	err := m.eachSubject(ctx, opt, func(s Subject, spec *project.Spec) error {
+		return m.addAdvisories(ctx, read, out, s, spec)
+	}, func(s Subject, err error) {
+		out.Of = append(out.Of, AdvisoriesOf{Subject: s, Faults: []KnownFault{}, Err: err})
+	})
+	if err == nil && len(out.Databases) == 0 && (len(out.Of) > 0 || !hasAdvisories(m.Settings.Indexes)) {
+		return nil, &NoAdvisoriesError{} // no project has one, nor the user
 	}
-	at, err := m.Places().Locate(opt.Jar, false)
-	if err != nil {
-		return nil, err
-	}
-	s := m.subjectAt(at)
-	if _, err := m.open(at); err != nil && s.Record == "" {
-		return nil, err
-	}
-	if opt.Record || s.Jar == "" {
-		s.Jar, s.Record = "", at.RecordFile
-	}
-	spec, err := readSpec(at)
-	if err != nil {
-		return nil, err
-	}
-	return out, m.addAdvisories(ctx, out, s, spec)
+	return out, err
 }
 
 // addAdvisories adds those of one jar, or else record.
-func (m *Machine) addAdvisories(ctx context.Context, out *Advisories, s Subject, spec *project.Spec) error {
-	d, names, err := m.advisories(ctx, spec)
+func (m *Machine) addAdvisories(ctx context.Context, read *databases, out *Advisories, s Subject, spec *project.Spec) error {
+	d, names, err := read.of(ctx, spec)
 	if err != nil {
 		return err
 	}
-	of := AdvisoriesOf{Subject: s, InRecord: s.Jar == ""}
 	have, err := s.versions()
 	if err != nil {
 		return err
 	}
-	of.Looked, of.Faults = len(have), m.faultsIn(d, spec, have)
+	of := AdvisoriesOf{Subject: s, Looked: len(have), Faults: m.faultsIn(d, spec, have)}
 	for _, f := range of.Faults {
 		if f.Open() {
 			out.Open++
@@ -154,7 +120,11 @@ func (m *Machine) addAdvisories(ctx context.Context, out *Advisories, s Subject,
 			out.Databases = append(out.Databases, name)
 		}
 	}
-	out.Unread = d.Unread
+	for _, text := range d.Unread {
+		if !slices.Contains(out.Unread, text) {
+			out.Unread = append(out.Unread, text)
+		}
+	}
 	return nil
 }
 
@@ -177,7 +147,7 @@ func (m *Machine) keptFaults(ctx context.Context, spec *project.Spec, installed 
 	offline := m.Client.Offline
 	m.Client.Offline = true
 	defer func() { m.Client.Offline = offline }()
-	d, _, err := m.advisories(ctx, spec)
+	d, _, err := (&databases{m: m, read: map[string]*advisory.Database{}}).of(ctx, spec)
 	if err != nil {
 		return nil // none is set up, or none was looked at before
 	}
@@ -229,50 +199,67 @@ func (s Subject) versions() (out []named, err error) {
 	return out, nil
 }
 
-// advisories are the databases of the project and the user, as one.
-func (m *Machine) advisories(ctx context.Context, spec *project.Spec) (*advisory.Database, []string, error) {
-	all, names := &advisory.Database{}, []string{}
-	add := func(list []project.IndexEntry, base string) error {
+// databases are those that were read, by the entries that name them: jars mostly have the same.
+type databases struct {
+	m    *Machine
+	read map[string]*advisory.Database
+}
+
+// of are those of a project and of the user, as one.
+func (d *databases) of(ctx context.Context, spec *project.Spec) (*advisory.Database, []string, error) {
+	var names []string
+	var entries [][2]string // an entry's place, and the folder that it is seen from
+	add := func(list []project.IndexEntry, base string) {
 		for _, e := range list {
-			if e.Holds != project.HoldsAdvisories || slices.Contains(names, e.Name) {
-				continue
+			if e.Holds == project.HoldsAdvisories && !slices.Contains(names, e.Name) {
+				names, entries = append(names, e.Name), append(entries, [2]string{e.At, base})
 			}
-			d, err := m.database(ctx, e, base)
-			if err != nil {
-				return err
-			}
-			all.Join(d)
-			names = append(names, e.Name)
 		}
-		return nil
 	}
-	if err := errors.Join(add(spec.Tool.Indexes, spec.Dir()), add(m.Settings.Indexes, filepath.Dir(m.Folders.Settings))); err != nil {
-		return nil, nil, err
-	}
+	add(spec.Tool.Indexes, spec.Dir())
+	add(d.m.Settings.Indexes, filepath.Dir(d.m.Folders.Settings))
 	if len(names) == 0 {
 		return nil, nil, &NoAdvisoriesError{}
 	}
+	key := fmt.Sprint(entries)
+	if all, there := d.read[key]; there {
+		return all, names, nil
+	}
+	all := &advisory.Database{}
+	for _, e := range entries {
+		one, err := d.m.database(ctx, e[0], e[1])
+		if err != nil {
+			return nil, nil, err
+		}
+		all.Join(one)
+	}
+	d.read[key] = all
 	return all, names, nil
+}
+
+// hasAdvisories reports whether one of a list of indexes is a database of known faults.
+func hasAdvisories(list []project.IndexEntry) bool {
+	return slices.ContainsFunc(list, func(e project.IndexEntry) bool { return e.Holds == project.HoldsAdvisories })
 }
 
 // database reads one: the sample's, a folder, a zip, or a zip at an address, which is kept as
 // indexes' pages are.
-func (m *Machine) database(ctx context.Context, e project.IndexEntry, base string) (*advisory.Database, error) {
+func (m *Machine) database(ctx context.Context, where, base string) (*advisory.Database, error) {
 	switch {
-	case e.At == index.SampleScheme:
+	case where == index.SampleScheme:
 		d := &advisory.Database{}
 		for name, data := range sample.Advisories() {
 			d.Add(name, data, m.now())
 		}
 		return d, nil
-	case strings.HasPrefix(e.At, "http://"), strings.HasPrefix(e.At, "https://"):
-		data, _, err := m.Client.Read(ctx, e.At, "", limits.Advisories)
+	case strings.HasPrefix(where, "http://"), strings.HasPrefix(where, "https://"):
+		data, _, err := m.Client.Read(ctx, where, "", limits.Advisories)
 		if err != nil {
 			return nil, err
 		}
-		return m.zipped(e.At, data)
+		return m.zipped(where, data)
 	}
-	at := place.Absolute(base, filepath.FromSlash(e.At))
+	at := place.Absolute(base, filepath.FromSlash(where))
 	info, err := os.Stat(at)
 	if err != nil {
 		return nil, err

@@ -26,6 +26,84 @@ type Subject struct {
 	Name, Jar, Record string
 }
 
+// OfRecord reports whether it is the record that is looked at, since there is no jar.
+func (s Subject) OfRecord() bool { return s.Jar == "" }
+
+// SubjectOptions say what is looked at: a jar, the record in place of it, or all jars and records that
+// are known here.
+type SubjectOptions struct {
+	Jar           string
+	Record, Shelf bool
+}
+
+// eachSubject looks at what was chosen, each with its spec. Of several, failed is told what could not be
+// looked at, and the others are.
+func (m *Machine) eachSubject(ctx context.Context, opt SubjectOptions, look func(Subject, *project.Spec) error, failed func(Subject, error)) error {
+	if !opt.Shelf {
+		at, err := m.Places().Locate(opt.Jar, false)
+		if err != nil {
+			return err
+		}
+		s := m.subjectAt(at)
+		if _, err := m.open(at); err != nil && s.Record == "" {
+			return err
+		}
+		if opt.Record || s.Jar == "" {
+			s.Jar, s.Record = "", at.RecordFile
+		}
+		spec, err := readSpec(at)
+		if err != nil {
+			return err
+		}
+		return look(s, spec)
+	}
+	subjects, err := m.subjects()
+	if err != nil {
+		return err
+	}
+	for _, s := range subjects {
+		spec, err := m.specOf(s)
+		if err == nil {
+			err = look(s, spec)
+		}
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
+		if err != nil {
+			failed(s, err)
+		}
+	}
+	return nil
+}
+
+// subjectAt is the jar at a place with its record, as far as they are there.
+func (m *Machine) subjectAt(at place.Place) Subject {
+	s := Subject{Name: at.Prompt()}
+	if at.Exists() {
+		s.Jar = at.Root
+	}
+	if fileExists(at.RecordFile) {
+		s.Record = at.RecordFile
+	}
+	return s
+}
+
+// specOf is the spec of a subject: of its jar, or that which its record is of.
+func (m *Machine) specOf(s Subject) (*project.Spec, error) {
+	if s.Jar != "" {
+		return readSpec(m.Places().At(s.Jar, place.Named))
+	}
+	file := project.RecordedScript(s.Record)
+	if file == "" {
+		return project.ReadSpec(filepath.Join(filepath.Dir(s.Record), project.SpecFile))
+	}
+	script, err := project.ReadScript(file)
+	if err != nil {
+		return nil, m.ofScript(file, err)
+	}
+	return project.ParseSpec(file, script.Spec)
+}
+
 // Holdings are the jars and records that hold something.
 type Holdings struct {
 	Asked string
@@ -62,15 +140,8 @@ func (m *Machine) subjects() ([]Subject, error) {
 	var out []Subject
 	seen := map[string]bool{}
 	for _, k := range known {
-		at := m.Places().At(k.Root, place.Named)
-		s := Subject{Name: at.Prompt()}
-		if at.Exists() {
-			s.Jar = k.Root
-		}
-		if fileExists(at.RecordFile) {
-			s.Record = at.RecordFile
-			seen[s.Record] = true
-		}
+		s := m.subjectAt(m.Places().At(k.Root, place.Named))
+		seen[s.Record] = true
 		if s.Jar+s.Record != "" {
 			out = append(out, s)
 		}

@@ -2,24 +2,15 @@ package operation
 
 import (
 	"context"
-	"path/filepath"
 	"slices"
 	"strings"
 
 	"glassjar/core/jar"
 	"glassjar/core/licence"
 	"glassjar/core/metadata"
-	"glassjar/core/place"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
 )
-
-// LicencesOptions say of what.
-type LicencesOptions struct {
-	Jar string
-	// Record looks at the record in place of the jar, Shelf at all jars and records known here.
-	Record, Shelf bool
-}
 
 // Licences are the terms under which distributions are.
 type Licences struct {
@@ -31,9 +22,7 @@ type Licences struct {
 // LicencesOf are those of a jar, or of a record.
 type LicencesOf struct {
 	Subject
-	// InRecord tells that the record was looked at; Allowed is what its spec allows, empty where
-	// it says nothing of that.
-	InRecord bool
+	// Allowed is what its spec allows, empty where it says nothing of that.
 	Allowed  []string
 	Packages []LicensedPackage
 	// Err is why it could not be read.
@@ -50,80 +39,18 @@ type LicensedPackage struct {
 
 // Licences tells under which terms the distributions of a jar, of a record, or of all that are known
 // here are. What is not allowed by the spec is counted.
-func (m *Machine) Licences(ctx context.Context, opt LicencesOptions) (*Licences, error) {
+func (m *Machine) Licences(ctx context.Context, opt SubjectOptions) (*Licences, error) {
 	out := &Licences{Of: []LicencesOf{}}
-	if !opt.Shelf {
-		at, err := m.Places().Locate(opt.Jar, false)
-		if err != nil {
-			return nil, err
-		}
-		one := m.subjectAt(at)
-		if _, err := m.open(at); err != nil && one.Record == "" {
-			return nil, err
-		}
-		if opt.Record || one.Jar == "" {
-			one.Jar, one.Record = "", at.RecordFile
-		} else {
-			one.Record = ""
-		}
-		spec, err := readSpec(at)
-		if err != nil {
-			return nil, err
-		}
-		of, err := m.licencesOf(ctx, one, spec)
-		if err != nil {
-			return nil, err
-		}
-		out.add(of)
-		return out, nil
-	}
-	subjects, err := m.subjects()
-	if err != nil {
-		return nil, err
-	}
-	for _, s := range subjects {
-		spec, err := m.specOf(s)
-		of := LicencesOf{Subject: s}
+	err := m.eachSubject(ctx, opt, func(s Subject, spec *project.Spec) error {
+		of, err := m.licencesOf(ctx, s, spec)
 		if err == nil {
-			of, err = m.licencesOf(ctx, s, spec)
+			out.add(of)
 		}
-		if ctx.Err() != nil {
-			return nil, ctx.Err()
-		}
-		if err != nil {
-			of = LicencesOf{Subject: s, Allowed: []string{}, Packages: []LicensedPackage{}, Err: err}
-		}
-		out.add(of)
-	}
-	return out, nil
-}
-
-// subjectAt is the jar at a place with its record, as far as they are there.
-func (m *Machine) subjectAt(at place.Place) Subject {
-	s := Subject{Name: at.Prompt()}
-	if at.Exists() {
-		s.Jar = at.Root
-	}
-	if fileExists(at.RecordFile) {
-		s.Record = at.RecordFile
-	}
-	return s
-}
-
-// specOf is the spec of a subject: of its jar, or that which its record is of.
-func (m *Machine) specOf(s Subject) (*project.Spec, error) {
-	if s.Jar != "" {
-		return readSpec(m.Places().At(s.Jar, place.Named))
-	}
-	file := project.RecordedScript(s.Record)
-	if file == "" {
-		return project.ReadSpec(filepath.Join(filepath.Dir(s.Record), project.SpecFile))
-	}
-	script, err := project.ReadScript(file)
-	if err != nil {
-		return nil, m.ofScript(file, err)
-	}
-	return project.ParseSpec(file, script.Spec)
+		return err
+	}, func(s Subject, err error) {
+		out.Of = append(out.Of, LicencesOf{Subject: s, Allowed: []string{}, Packages: []LicensedPackage{}, Err: err})
+	})
+	return out, err
 }
 
 func (l *Licences) add(of LicencesOf) {
@@ -137,7 +64,7 @@ func (l *Licences) add(of LicencesOf) {
 
 // licencesOf are those of the jar of a subject, or else of its record.
 func (m *Machine) licencesOf(ctx context.Context, s Subject, spec *project.Spec) (LicencesOf, error) {
-	out := LicencesOf{Subject: s, InRecord: s.Jar == "", Allowed: []string{}, Packages: []LicensedPackage{}}
+	out := LicencesOf{Subject: s, Allowed: []string{}, Packages: []LicensedPackage{}}
 	rule, err := ruleOf(spec)
 	if err != nil {
 		return out, err
