@@ -21,6 +21,7 @@ import (
 func child(ctx context.Context, l *operation.Launch) *exec.Cmd {
 	cmd := exec.CommandContext(ctx, l.Path)
 	cmd.Args, cmd.Env = l.Args, l.Env
+	typedLine(cmd, l)
 	return cmd
 }
 
@@ -39,8 +40,7 @@ func exitOf(err error) (int, error) {
 
 // await runs a launch at this program's terminal and waits for it. Interrupts reach it from the
 // terminal; a signal to end that only this program gets is handed on.
-func (a *app) await(l *operation.Launch) (int, error) {
-	a.restoreMask()
+func await(l *operation.Launch) (int, error) {
 	signals := make(chan os.Signal, 1)
 	signal.Notify(signals, os.Interrupt, syscall.SIGTERM)
 	defer signal.Stop(signals)

@@ -3,6 +3,7 @@
 package cli
 
 import (
+	"os/exec"
 	"syscall"
 
 	"glassjar/core/operation"
@@ -11,3 +12,6 @@ import (
 // launch replaces this process, so that signals, terminal and exit code are
 // the command's own.
 func launch(l *operation.Launch) error { return syscall.Exec(l.Path, l.Args, l.Env) }
+
+// typedLine does nothing: only Windows starts commands by lines.
+func typedLine(*exec.Cmd, *operation.Launch) {}

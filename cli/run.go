@@ -93,7 +93,8 @@ func (a *app) runOnce(ctx context.Context, opt operation.OnceOptions, command []
 	}
 	defer release()
 	a.tellNotes()
-	code, err := a.await(l)
+	a.restoreMask()
+	code, err := await(l)
 	a.exit = code
 	return err
 }

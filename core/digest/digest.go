@@ -134,3 +134,9 @@ func (c *Check) Wrong() (algorithm, want, have string, ok bool) {
 
 // Reader has c see all that is read from r.
 func (c *Check) Reader(r io.Reader) io.Reader { return io.TeeReader(r, c) }
+
+// Of is the SHA-256 of bytes, in hexadecimal.
+func Of(data []byte) string {
+	sum := sha256.Sum256(data)
+	return hex.EncodeToString(sum[:])
+}

@@ -216,7 +216,7 @@ func (m *Machine) lend(j *jar.Jar, name string, commands []string) error {
 // seeLent has what is lent of a jar lead to where that is now.
 func (m *Machine) seeLent(j *jar.Jar) {
 	id := j.ID()
-	if id == "" || !m.lentElsewhere(id, j.Root) {
+	if to := m.lentRoot(id); id == "" || to == "" || to == j.Root {
 		return
 	}
 	if m.pointLent(id, j.Root) != nil {

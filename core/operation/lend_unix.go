@@ -37,12 +37,6 @@ func (m *Machine) pointLent(id, root string) error {
 	return m.link(root, filepath.Join(m.lentFolder(), id))
 }
 
-// lentElsewhere reports whether something is lent of a jar, and leads to another place than its own.
-func (m *Machine) lentElsewhere(id, root string) bool {
-	to := m.lentRoot(id)
-	return to != "" && to != root
-}
-
 // lentRoot is where the jar of an identity is, as far as what is lent of it says; else empty.
 func (m *Machine) lentRoot(id string) string {
 	to, err := os.Readlink(filepath.Join(m.lentFolder(), id))

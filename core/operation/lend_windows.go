@@ -65,11 +65,6 @@ func (m *Machine) pointLent(id, root string) error {
 	return atomicfile.Write(filepath.Join(m.lentFolder(), id), []byte(root), atomicfile.Options{Temporary: m.Making.Begin})
 }
 
-func (m *Machine) lentElsewhere(id, root string) bool {
-	to := m.lentRoot(id)
-	return to != "" && to != root
-}
-
 func (m *Machine) lentRoot(id string) string {
 	to, err := os.ReadFile(filepath.Join(m.lentFolder(), id))
 	if err != nil {

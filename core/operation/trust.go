@@ -79,9 +79,10 @@ func (m *Machine) noteUse(j *jar.Jar) {
 		m.note(NotTrusted, m.relative(j.Root))
 		return
 	}
-	m.Known.See(j)
-	m.seeLent(j)
-	m.seeKernel(j)
+	if m.Known.See(j) {
+		m.seeLent(j)
+		m.seeKernel(j)
+	}
 	m.watchPython(j)
 }
 

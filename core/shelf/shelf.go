@@ -78,18 +78,18 @@ func (e knownEntry) known(id string) Known {
 // File is the file of a jar, by its identity.
 func (l List) File(id string) string { return filepath.Join(l.Dir, id+".json") }
 
-// See notes that a jar was used where it stands. A list that cannot be written loses
-// the note and no more. What is not trusted is not to be seen: it gets an identity of
+// See notes that a jar was used where it stands, and reports whether it was noted at another place
+// before. A list that cannot be written loses the note and no more. What is not trusted is not to be seen: it gets an identity of
 // its own where it is a copy, and so is written to.
-func (l List) See(j *jar.Jar) {
+func (l List) See(j *jar.Jar) (moved bool) {
 	if l.Dir == "" {
-		return
+		return false
 	}
 	id := j.ID()
 	if have, err := l.read(id); err == nil && sameJar(have.Root, j.Root) && !have.toBeMarked(j.Root) {
 		now := time.Now()
 		_ = os.Chtimes(l.File(id), now, now)
-		return
+		return false
 	}
 	_ = change(l.Dir, func() error {
 		id, have := l.identify(j)
@@ -99,9 +99,11 @@ func (l List) See(j *jar.Jar) {
 		if have.toBeMarked(j.Root) && have.isAt(j.Root) {
 			have.marks, _ = marksOf(j.Root) // it was just looked at
 		}
+		moved = have.Root != "" && have.Root != j.Root
 		have.Root = j.Root
 		return l.write(id, have)
 	})
+	return moved
 }
 
 // Trust notes a jar as one that is trusted as it is now: this program has just made or
