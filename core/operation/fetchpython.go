@@ -85,7 +85,7 @@ func (m *Machine) addingPythons() *fetched.Collection {
 	c.Compile = m.bytecodeWay() != settings.BytecodeOff
 	c.Started = keptmap.Read[fetched.Started](file)
 	c.Note = func(sum string, s fetched.Started) {
-		keptmap.Add(file, map[string]fetched.Started{sum: s}, func(string, fetched.Started) bool { return false })
+		keptmap.Add(file, map[string]fetched.Started{sum: s}, nil)
 	}
 	return c
 }
@@ -274,7 +274,7 @@ func (m *Machine) fetchOffer(ctx context.Context, o offered.Offer, given string)
 		return nil, err
 	}
 	if given != "" && o.SHA256 == "" {
-		keptmap.Add(m.knownSums(), map[string]string{o.From(): sum}, func(string, string) bool { return false })
+		keptmap.Add(m.knownSums(), map[string]string{o.From(): sum}, nil)
 	}
 	out.Path, out.Took = all.Path(out.Python), time.Since(begun)
 	return out, nil

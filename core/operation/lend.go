@@ -207,7 +207,7 @@ func (m *Machine) lend(j *jar.Jar, name string, commands []string) error {
 			return err
 		}
 	}
-	if !keptmap.Add(m.lentFile(), learned, func(string, lentNote) bool { return false }) {
+	if !keptmap.Keep(m.lentFile(), learned, nil) {
 		return &BusyError{m.lentFile()}
 	}
 	return nil
@@ -238,7 +238,7 @@ func (m *Machine) renameLent(id, name string) {
 		}
 	}
 	if len(learned) > 0 {
-		keptmap.Add(m.lentFile(), learned, func(string, lentNote) bool { return false })
+		keptmap.Keep(m.lentFile(), learned, nil)
 	}
 }
 
@@ -289,7 +289,7 @@ func (m *Machine) LendBack(ctx context.Context, name string, commands []string) 
 		}
 		out.Commands = append(out.Commands, c)
 	}
-	if !keptmap.Add(m.lentFile(), nil, func(file string, _ lentNote) bool { return going[file] }) {
+	if !keptmap.Keep(m.lentFile(), nil, func(file string, _ lentNote) bool { return going[file] }) {
 		return nil, &BusyError{m.lentFile()}
 	}
 	return out, nil

@@ -121,7 +121,7 @@ func (m *Machine) ConnectNotebook(ctx context.Context, ref string, undo bool, de
 	if _, err := c.carryOut(m, decide); err != nil || !c.Done {
 		return c, err
 	}
-	if !keptmap.Add(m.kernelsFile(), map[string]kernelNote{file: {id, at.Root, at.Prompt()}}, func(file string, _ kernelNote) bool { return !fileExists(file) }) {
+	if !keptmap.Keep(m.kernelsFile(), map[string]kernelNote{file: {id, at.Root, at.Prompt()}}, func(file string, _ kernelNote) bool { return !fileExists(file) }) {
 		return c, &BusyError{m.kernelsFile()}
 	}
 	return c, nil
@@ -214,7 +214,7 @@ func (m *Machine) disconnectNotebook(ref string, decide func(*Connection) (bool,
 	if _, err := c.carryOut(m, decide); err != nil || !c.Done {
 		return c, err
 	}
-	keptmap.Add(m.kernelsFile(), nil, func(file string, _ kernelNote) bool { return file == found })
+	keptmap.Keep(m.kernelsFile(), nil, func(file string, _ kernelNote) bool { return file == found })
 	return c, nil
 }
 
@@ -230,7 +230,7 @@ func (m *Machine) seeKernel(j *jar.Jar) {
 			return
 		}
 		if _, err := m.writeIfNew(file, text); err == nil { // else the shelf tells
-			keptmap.Add(m.kernelsFile(), map[string]kernelNote{file: {n.ID, j.Root, n.Name}}, func(string, kernelNote) bool { return false })
+			keptmap.Keep(m.kernelsFile(), map[string]kernelNote{file: {n.ID, j.Root, n.Name}}, nil)
 		}
 	}
 }

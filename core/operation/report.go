@@ -33,7 +33,8 @@ type Report struct {
 // ReportPackage is one distribution of the page.
 type ReportPackage struct {
 	Entry
-	// License is SPDX's expression, or the words of one that is not clear. Refused tells that the
+	// License is SPDX's expression, or the words of one that is not clear, empty where nothing is
+	// said. Refused tells that the
 	// spec does not allow it.
 	License  string
 	Refused  bool
@@ -81,7 +82,7 @@ func (m *Machine) summarize(ctx context.Context, ref string) (*Report, error) {
 		p := ReportPackage{Entry: e}
 		meta, _ := g.Node(e.Name)
 		judged := rule.judge(e.Name, e.Version, meta.Metadata)
-		p.License, p.Refused, p.Maturity = judged.String(), !judged.Allowed && !e.Base, maturity(meta.Metadata)
+		p.License, p.Refused, p.Maturity = judged.Licence.Name(), !judged.Allowed && !e.Base, maturity(meta.Metadata)
 		p.Faults = append([]string{}, faults[e.Name]...)
 		if len(meta.Links) > 0 {
 			p.Link = meta.Links[0].URL

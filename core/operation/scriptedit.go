@@ -156,9 +156,6 @@ func (m *Machine) planEdited(ctx context.Context, was, edited *project.Script, o
 	p.Plan.Jar = edited.File
 	if record != nil {
 		text := p.write[file]
-		if text == nil {
-			return nil, nil, &project.FileError{File: file, Why: "no record was made"}
-		}
 		if record, err = project.ParseRecord(file, text); err != nil {
 			return nil, nil, err
 		}

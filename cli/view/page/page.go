@@ -3,6 +3,7 @@
 package page
 
 import (
+	"cmp"
 	"embed"
 	"encoding/json"
 	"fmt"
@@ -84,6 +85,9 @@ func role(p operation.ReportPackage) string {
 	return "nothing needs it"
 }
 
+// licenceName is how a licence is called, or that none is.
+func licenceName(p operation.ReportPackage) string { return cmp.Or(p.License, "not said") }
+
 // mature is what a classifier states, without its number.
 func mature(text string) string {
 	if _, word, ok := strings.Cut(text, " - "); ok {
@@ -123,7 +127,7 @@ func newBar(name string, of, largest, whole int64, size func(int64) string) bar 
 func licences(r *operation.Report) []licence {
 	by := map[string][]string{}
 	for _, p := range r.Packages {
-		by[p.License] = append(by[p.License], p.Name)
+		by[licenceName(p)] = append(by[licenceName(p)], p.Name)
 	}
 	var out []licence
 	for name, packages := range by {

@@ -47,9 +47,9 @@ func contents(r *operation.Report, size func(int64) string) *html.Node {
 		if !p.Base {
 			own = size(p.Size)
 		}
-		licence := el("td", p.License)
+		licence := el("td", licenceName(p))
 		if p.Refused {
-			licence = el("td", class("bad"), p.License+", which the spec does not allow")
+			licence = el("td", class("bad"), licenceName(p)+", which the spec does not allow")
 		}
 		if p.Maturity != "" {
 			licence.AppendChild(el("span", mature(p.Maturity)))
@@ -58,7 +58,7 @@ func contents(r *operation.Report, size func(int64) string) *html.Node {
 		if len(p.Faults) > 0 {
 			name.AppendChild(el("span", class("bad"), "known fault: "+strings.Join(p.Faults, ", ")))
 		}
-		return el("tr", attr("data-text", p.Name+" "+p.Summary+" "+p.License), name, el("td", p.Version), el("td", class("size"), own), el("td", el("span", class("by"), role(p))), licence)
+		return el("tr", attr("data-text", p.Name+" "+p.Summary+" "+licenceName(p)), name, el("td", p.Version), el("td", class("size"), own), el("td", el("span", class("by"), role(p))), licence)
 	})
 	if len(rows) == 0 {
 		rows = []*html.Node{el("tr", el("td", "The jar is empty."))}

@@ -1,5 +1,5 @@
-// Package keptmap keeps a map in a file of the cache that several processes add to
-// at once: none loses what another has learned.
+// Package keptmap keeps a map in a file that several processes add to at once, of the cache or of what
+// the program knows: none loses what another has learned.
 package keptmap
 
 import (
@@ -25,9 +25,20 @@ func Read[V any](file string) map[string]V {
 	return kept
 }
 
-// Add adds what was learned, and takes out what is stale. It reports whether that is
-// written down.
+// Add adds what was learned, and takes out what is stale, if that is given. It reports whether that
+// is written down.
 func Add[V any](file string, learned map[string]V, stale func(key string, value V) bool) bool {
+	return change(file, learned, stale, atomicfile.Cache)
+}
+
+// Keep is [Add] for what cannot be learned again: it outlives a power cut.
+func Keep[V any](file string, learned map[string]V, stale func(key string, value V) bool) bool {
+	return change(file, learned, stale, func(file string, data []byte) error {
+		return atomicfile.Write(file, data, atomicfile.Options{Mode: 0o600})
+	})
+}
+
+func change[V any](file string, learned map[string]V, stale func(key string, value V) bool, write func(string, []byte) error) bool {
 	ctx, cancel := context.WithTimeout(context.Background(), patience)
 	defer cancel()
 	held, err := lock.Take(ctx, file+".lock", lock.Mode{})
@@ -40,10 +51,10 @@ func Add[V any](file string, learned map[string]V, stale func(key string, value 
 		kept[key] = value
 	}
 	for key, value := range kept {
-		if stale(key, value) {
+		if stale != nil && stale(key, value) {
 			delete(kept, key)
 		}
 	}
 	data, err := json.Marshal(kept)
-	return err == nil && atomicfile.Cache(file, data) == nil
+	return err == nil && write(file, data) == nil
 }
