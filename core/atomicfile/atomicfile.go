@@ -101,7 +101,7 @@ func Stage(path string, data []byte, opt Options) (*Pending, error) {
 	}
 	p := &Pending{Path: target}
 	p.Temp, p.done = opt.temporary(filepath.Join(filepath.Dir(target), "."+filepath.Base(target)))
-	if err = fill(p.Temp, data, mode); err == nil && before != nil {
+	if err = fill(p.Temp, mode, data); err == nil && before != nil {
 		err = likeBefore(p.Temp, before)
 	}
 	if err != nil {
@@ -120,13 +120,21 @@ func (o Options) temporary(prefix string) (string, func()) {
 	return prefix + ".new-" + hex.EncodeToString(raw), func() {}
 }
 
-func fill(temp string, data []byte, mode os.FileMode) error {
+func fill(temp string, mode os.FileMode, data ...[]byte) error {
 	f, err := os.OpenFile(temp, os.O_CREATE|os.O_EXCL|os.O_WRONLY, mode)
 	if err != nil {
 		return err
 	}
-	_, err = f.Write(data)
-	return errors.Join(err, f.Close())
+	return errors.Join(writeAll(f, data), f.Close())
+}
+
+func writeAll(f *os.File, data [][]byte) error {
+	for _, part := range data {
+		if _, err := f.Write(part); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // Commit puts the file into its place.

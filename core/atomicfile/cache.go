@@ -10,13 +10,14 @@ import (
 // Cache writes a file of what can be had again: whole or not at all, but nothing is
 // flushed, and the old one may be gone after a kill. Folders above are made. A
 // symbolic link in its place is replaced.
-func Cache(path string, data []byte) error {
-	err := cache(path, data)
+// The file is the parts of data, one after another.
+func Cache(path string, data ...[]byte) error {
+	err := cache(path, data...)
 	if os.IsNotExist(err) {
 		if err := os.MkdirAll(filepath.Dir(path), 0o777); err != nil {
 			return err
 		}
-		err = cache(path, data)
+		err = cache(path, data...)
 	}
 	return err
 }
@@ -26,9 +27,9 @@ func CacheThere(path string, data []byte) error { return cache(path, data) }
 
 // besides fills a temporary and renames it: where the system knows no file without
 // a name, a killed process leaves one.
-func besides(path string, data []byte) error {
+func besides(path string, data ...[]byte) error {
 	temp, _ := Options{}.temporary(filepath.Join(filepath.Dir(path), "."+filepath.Base(path)))
-	err := fill(temp, data, 0o666)
+	err := fill(temp, 0o666, data...)
 	if err == nil {
 		err = retry.WhileBusy(func() error { return os.Rename(temp, path) })
 	}

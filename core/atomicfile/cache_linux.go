@@ -10,17 +10,17 @@ import (
 )
 
 // cache fills a file that has no name yet, and so leaves nothing when it is killed.
-func cache(path string, data []byte) error {
+func cache(path string, data ...[]byte) error {
 	fd, err := unix.Open(filepath.Dir(path), unix.O_TMPFILE|unix.O_WRONLY|unix.O_CLOEXEC, 0o666)
 	switch {
 	case errors.Is(err, unix.ENOENT):
 		return &os.PathError{Op: "create", Path: path, Err: err}
 	case err != nil:
-		return besides(path, data) // whatever it is, that tells
+		return besides(path, data...) // whatever it is, that tells
 	}
 	f := os.NewFile(uintptr(fd), path)
 	defer f.Close()
-	if _, err := f.Write(data); err != nil {
+	if err := writeAll(f, data); err != nil {
 		return err
 	}
 	for range 10 {
@@ -33,7 +33,7 @@ func cache(path string, data []byte) error {
 		}
 	}
 	if err != nil && !errors.Is(err, unix.EEXIST) { // then another was faster
-		return besides(path, data)
+		return besides(path, data...)
 	}
 	return nil
 }

@@ -2,4 +2,4 @@
 
 package atomicfile
 
-func cache(path string, data []byte) error { return besides(path, data) }
+func cache(path string, data ...[]byte) error { return besides(path, data...) }

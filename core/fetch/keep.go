@@ -146,7 +146,7 @@ func (c *Client) keep(address, accept string, k *kept) {
 	k.Sum = checksum(k.body)
 	head, err := json.Marshal(k)
 	if err == nil {
-		_ = atomicfile.Cache(c.keptFile(address, accept), append(append(head, '\n'), k.body...))
+		_ = atomicfile.Cache(c.keptFile(address, accept), append(head, '\n'), k.body)
 	}
 }
 

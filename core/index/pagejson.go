@@ -215,6 +215,9 @@ func (r *pageReader) file() error {
 		f.Hashes = map[string]string{}
 	}
 	if f.Name != "" && f.at(address, r.base) {
+		if strings.HasSuffix(f.URL, f.Name) {
+			f.Name = f.URL[len(f.URL)-len(f.Name):] // kept once
+		}
 		r.files = append(r.files, f)
 	}
 	r.entries++

@@ -7,7 +7,9 @@ import (
 	"bytes"
 	"errors"
 	"fmt"
+	"strconv"
 	"strings"
+	"sync"
 	"unicode/utf8"
 
 	"glassjar/core/limits"
@@ -87,6 +89,8 @@ func (m Metadata) Key() string { return requirement.Normalize(m.Name) }
 // fields, which are passed over.
 const newestMajor = 2
 
+var tooNew = sync.OnceValue(func() version.Version { return version.MustParse(strconv.Itoa(newestMajor + 1)) })
+
 // Parse reads a METADATA or PKG-INFO file. Name and version must be there and
 // valid; the error wraps [ErrInvalid].
 func Parse(data []byte) (Metadata, error) {
@@ -118,7 +122,7 @@ func (m *Metadata) set(field, value string) (err error) {
 		if err != nil {
 			return Invalid("Metadata-Version %q is not a version", value)
 		}
-		if !v.Less(version.MustParse(fmt.Sprint(newestMajor + 1))) {
+		if !v.Less(tooNew()) {
 			return Invalid("Metadata-Version %s is newer than this program knows", value)
 		}
 	case "name":
@@ -199,7 +203,7 @@ func Fields(data []byte) ([]Field, string, error) {
 	}
 	text := strings.ReplaceAll(string(data), "\r\n", "\n")
 	text = strings.TrimPrefix(text, "\uFEFF")
-	var fields []Field
+	fields := make([]Field, 0, 16)
 	var more []string // lines that continue the last field
 	end := func() {
 		if len(more) > 0 {

@@ -34,8 +34,11 @@ func (s *solver) admits(name string, c Candidate, kept bool) bool {
 // noteAdmission sees whether the need admits what was excluded. Needs in the same words
 // are looked at once.
 func (s *solver) noteAdmission(need *Need, on *variable) {
+	if !on.excludes {
+		return
+	}
 	text := need.Specifiers.Written()
-	if !on.excludes || on.noted[text] {
+	if on.noted[text] {
 		return
 	}
 	on.noted[text] = true

@@ -3,7 +3,9 @@ package resolve
 import (
 	"context"
 	"errors"
+	"slices"
 	"sort"
+	"strings"
 
 	"glassjar/core/version"
 )
@@ -130,7 +132,7 @@ type solver struct {
 	bump     float64
 	root     *variable
 	deferred []*nogood // added above level 0
-	needs    map[string][]Need
+	needs    map[needKey][]Need
 
 	decisions, conflicts int
 	waits                []func() // for what was asked for ahead
@@ -157,7 +159,7 @@ func (s *solver) tick() {
 
 func newSolver(ctx context.Context, p Provider, problem Problem, admitted, pinned map[string]bool) *solver {
 	return &solver{ctx: ctx, provider: p, problem: problem, admitted: admitted, pinned: pinned, bump: 1,
-		newAdmitted: map[string]bool{}, newPinned: map[string]bool{}, vars: map[string]*variable{}, needs: map[string][]Need{}}
+		newAdmitted: map[string]bool{}, newPinned: map[string]bool{}, vars: map[string]*variable{}, needs: map[needKey][]Need{}}
 }
 
 func (s *solver) run() (*Solution, error) {
@@ -308,7 +310,7 @@ func (s *solver) expandOne(v *variable, value int, extra *variable) error {
 	if err != nil {
 		return err
 	}
-	s.needs[needKey(v.name, name, value)] = needs
+	s.needs[needKey{v.name, name, value}] = needs
 	s.provider.Expect(needs)
 	for i := range needs {
 		if err := s.addNeed(v, value, extra, &needs[i]); err != nil {
@@ -318,8 +320,10 @@ func (s *solver) expandOne(v *variable, value int, extra *variable) error {
 	return nil
 }
 
-func needKey(name, extra string, value int) string {
-	return name + "[" + extra + "]" + string(rune(value))
+// needKey is what has needs: a value of a distribution, or an extra of it.
+type needKey struct {
+	name, extra string
+	value       int
 }
 
 // variableFor makes the variable of a distribution when it is first needed.
@@ -465,36 +469,32 @@ func (s *solver) addUnfit(v *variable, value, unfit int, detail string) {
 // solution reads the choices off the domains.
 func (s *solver) solution() *Solution {
 	out := &Solution{Decisions: s.decisions, Conflicts: s.conflicts}
-	neededBy := map[string]map[string]bool{}
+	neededBy := map[string][]string{}
 	for _, v := range s.order[1:] {
 		if v.base != nil || !v.required() {
 			continue
 		}
 		value := v.domain.first()
-		c := Choice{Name: v.name, Version: v.candidates[value].Version, Needs: s.needs[needKey(v.name, "", value)]}
+		c := Choice{Name: v.name, Version: v.candidates[value].Version, Needs: s.needs[needKey{v.name, "", value}]}
 		for _, e := range v.extras {
 			if e.required() {
 				c.Extras = append(c.Extras, e.extra)
-				c.Needs = append(c.Needs[:len(c.Needs):len(c.Needs)], s.needs[needKey(v.name, e.extra, value)]...)
+				c.Needs = append(c.Needs[:len(c.Needs):len(c.Needs)], s.needs[needKey{v.name, e.extra, value}]...)
 			}
 		}
 		sort.Strings(c.Extras)
 		for _, n := range c.Needs {
-			if neededBy[n.Name] == nil {
-				neededBy[n.Name] = map[string]bool{}
-			}
 			if n.Name != v.name {
-				neededBy[n.Name][v.name] = true
+				neededBy[n.Name] = append(neededBy[n.Name], v.name)
 			}
 		}
 		out.Choices = append(out.Choices, c)
 	}
-	sort.Slice(out.Choices, func(i, j int) bool { return out.Choices[i].Name < out.Choices[j].Name })
+	slices.SortFunc(out.Choices, func(a, b Choice) int { return strings.Compare(a.Name, b.Name) })
 	for i := range out.Choices {
-		for by := range neededBy[out.Choices[i].Name] {
-			out.Choices[i].NeededBy = append(out.Choices[i].NeededBy, by)
-		}
-		sort.Strings(out.Choices[i].NeededBy)
+		by := neededBy[out.Choices[i].Name]
+		slices.Sort(by)
+		out.Choices[i].NeededBy = slices.Compact(by)
 	}
 	return out
 }

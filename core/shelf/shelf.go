@@ -15,12 +15,14 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"runtime"
 	"slices"
 	"sort"
 	"strings"
 	"time"
 
 	"glassjar/core/atomicfile"
+	"glassjar/core/guard"
 	"glassjar/core/jar"
 	"glassjar/core/lock"
 )
@@ -296,18 +298,27 @@ func (l List) All() ([]Known, error) {
 	if err != nil {
 		return nil, err
 	}
-	var out []Known
-	for _, id := range ids {
-		k, err := l.read(id)
-		if err != nil {
-			continue // a damaged entry is an unknown jar
-		}
-		if now := jar.IDOf(k.Root); now == "" && !k.expected || now == id {
-			out = append(out, k)
-		}
+	found := make([]Known, len(ids))
+	group := guard.New()
+	group.SetLimit(2 * runtime.NumCPU())
+	for i, id := range ids {
+		group.Go(func() error {
+			k, err := l.read(id)
+			if err != nil {
+				return nil // a damaged entry is an unknown jar
+			}
+			if now := jar.IDOf(k.Root); now == "" && !k.expected || now == id {
+				found[i] = k
+			}
+			return nil
+		})
 	}
-	sort.Slice(out, func(i, j int) bool { return out[i].Root < out[j].Root })
-	return out, nil
+	if err := group.Wait(); err != nil {
+		return nil, err
+	}
+	found = slices.DeleteFunc(found, func(k Known) bool { return k.ID == "" })
+	sort.Slice(found, func(i, j int) bool { return found[i].Root < found[j].Root })
+	return found, nil
 }
 
 // idsIn are the identities of which a folder has entries; none if it is not there.

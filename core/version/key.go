@@ -35,78 +35,83 @@ const (
 
 var preByte = map[string]string{"a": "\x03", "b": "\x04", "rc": "\x05"}
 
-func numberKey(digits string) string {
+func appendNumber(key []byte, digits string) []byte {
 	if digits == "0" {
-		return string([]byte{numberBase})
+		return append(key, numberBase)
 	}
 	if n := len(digits) + numberBase; n < longNumber {
-		return string([]byte{byte(n)}) + digits
+		return append(append(key, byte(n)), digits...)
 	}
-	long := binary.BigEndian.AppendUint64([]byte{longNumber}, uint64(len(digits)))
-	return string(long) + digits
+	key = binary.BigEndian.AppendUint64(append(key, longNumber), uint64(len(digits)))
+	return append(key, digits...)
 }
 
 // releaseKey is the part of the key up to and with end: the smallest key of
 // any version with this epoch and release.
 func releaseKey(epoch string, release []string) string {
+	return string(appendRelease(nil, epoch, release))
+}
+
+func appendRelease(key []byte, epoch string, release []string) []byte {
 	n := len(release)
 	for n > 0 && release[n-1] == "0" {
 		n--
 	}
-	var b strings.Builder
-	b.WriteString(numberKey(epoch))
+	key = appendNumber(key, epoch)
 	for _, part := range release[:n] {
-		b.WriteString(numberKey(part))
+		key = appendNumber(key, part)
 	}
-	b.WriteString(end)
-	return b.String()
+	return append(key, end...)
 }
 
-func (v Version) preKey() string {
+// setKey makes the key, and notes where its parts end.
+func (v *Version) setKey() {
+	key := appendRelease(make([]byte, 0, 32), v.epoch, v.release)
+	v.releaseEnd = len(key)
 	switch {
 	case v.pre != "":
-		return preByte[v.pre] + numberKey(v.preN)
+		key = appendNumber(append(key, preByte[v.pre]...), v.preN)
 	case v.hasDev && !v.hasPost:
-		return preDevOnly
+		key = append(key, preDevOnly...)
+	default:
+		key = append(key, preNone...)
 	}
-	return preNone
-}
-
-// phaseKey is the key through the pre segment.
-func (v Version) phaseKey() string { return releaseKey(v.epoch, v.release) + v.preKey() }
-
-// postKey is the key through the post segment.
-func (v Version) postKey() string {
+	v.phaseEnd = len(key)
 	if v.hasPost {
-		return v.phaseKey() + postSome + numberKey(v.post)
+		key = appendNumber(append(key, postSome...), v.post)
+	} else {
+		key = append(key, postNone...)
 	}
-	return v.phaseKey() + postNone
+	if v.hasDev {
+		key = appendNumber(append(key, devSome...), v.dev)
+	} else {
+		key = append(key, devNone...)
+	}
+	v.publicEnd = len(key)
+	v.key = string(appendLocal(key, v.local))
 }
+
+// releaseKey is [releaseKey] of a version, phaseKey the key through the pre segment.
+func (v Version) releaseKey() string { return v.key[:v.releaseEnd] }
+func (v Version) phaseKey() string   { return v.key[:v.phaseEnd] }
 
 // publicKey is the key without the local segment: a prefix of the keys of v
 // and all its local versions, and of no other's.
-func (v Version) publicKey() string {
-	if v.hasDev {
-		return v.postKey() + devSome + numberKey(v.dev)
-	}
-	return v.postKey() + devNone
-}
+func (v Version) publicKey() string { return v.key[:v.publicEnd] }
 
-func localKey(local string) string {
+func appendLocal(key []byte, local string) []byte {
 	if local == "" {
-		return localNone
+		return append(key, localNone...)
 	}
-	var b strings.Builder
-	b.WriteString(localSome)
+	key = append(key, localSome...)
 	for _, part := range strings.Split(local, ".") {
 		if isNumber(part) {
-			b.WriteString(localNum + numberKey(part))
+			key = appendNumber(append(key, localNum...), part)
 		} else {
-			b.WriteString(localWord + part + end)
+			key = append(append(append(key, localWord...), part...), end...)
 		}
 	}
-	b.WriteString(end)
-	return b.String()
+	return append(key, end...)
 }
 
 // increment adds one to a decimal number without leading zeros.

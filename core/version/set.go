@@ -89,7 +89,7 @@ func (s Specifier) Set() Set {
 		if v.IsPrerelease() {
 			return between("", v.publicKey())
 		}
-		return Set{one("", finalCut(v.publicKey())), one("", releaseKey(v.epoch, v.release))}
+		return Set{one("", finalCut(v.publicKey())), one("", v.releaseKey())}
 	default:
 		return s.greaterSet()
 	}
@@ -99,7 +99,7 @@ func (s Specifier) equalSet() Set {
 	v := s.version
 	switch {
 	case s.wildcard:
-		return between(releaseKey(v.epoch, v.release), prefixEnd(v.epoch, v.release))
+		return between(v.releaseKey(), prefixEnd(v.epoch, v.release))
 	case v.local != "":
 		return Only(v)
 	}

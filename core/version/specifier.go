@@ -110,8 +110,12 @@ func (s Specifier) AdmitsPrereleases() bool {
 }
 
 // Holds evaluates the clause for v directly, as the standard's prose reads,
-// with pre-releases admitted. [Specifier.Set] says the same as intervals.
+// with pre-releases admitted. [Specifier.Set] says the same as intervals. It
+// holds for no version that is none.
 func (s Specifier) Holds(v Version) bool {
+	if v.IsZero() {
+		return false
+	}
 	w := s.version
 	switch s.op {
 	case Arbitrary:
@@ -121,7 +125,7 @@ func (s Specifier) Holds(v Version) bool {
 	case NotEqual:
 		return !s.equals(v)
 	case Compatible:
-		prefix := Specifier{op: Equal, wildcard: true, version: Version{epoch: w.epoch, release: w.release[:len(w.release)-1]}}
+		prefix := Specifier{op: Equal, wildcard: true, version: Version{parts: &parts{epoch: w.epoch, release: w.release[:len(w.release)-1]}}}
 		return !v.public().Less(w) && prefix.equals(v)
 	case LessEqual:
 		return !w.Less(v.public())
@@ -168,13 +172,13 @@ func (v Version) public() Version {
 	if v.local == "" {
 		return v
 	}
-	v.text, v.local = v.Public(), ""
-	v.key = v.publicKey() + localNone
-	return v
+	public := *v.parts
+	public.local = ""
+	return Version{text: v.Public(), key: v.publicKey() + localNone, parts: &public}
 }
 
 func (v Version) sameRelease(w Version) bool {
-	return releaseKey(v.epoch, v.release) == releaseKey(w.epoch, w.release)
+	return v.releaseKey() == w.releaseKey()
 }
 
 // Specifiers is a set of clauses that must all hold. The zero value admits
@@ -285,6 +289,9 @@ func (ss Specifiers) String() string {
 // Written is the clauses in the order in which they were written, joined by
 // commas.
 func (ss Specifiers) Written() string {
+	if len(ss) == 1 {
+		return ss[0].String()
+	}
 	parts := make([]string, len(ss))
 	for i, s := range ss {
 		parts[i] = s.String()

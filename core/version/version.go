@@ -44,8 +44,14 @@ func (e *ParseError) Unwrap() error { return ErrInvalid }
 // version; [Version.IsZero] tells. Two versions are equal exactly when their
 // keys are ([Version.Equal]): 1.0 and 1.0.0 are.
 type Version struct {
-	text    string
-	key     string
+	_    [0]func() // not compared with ==
+	text string
+	key  string
+	*parts
+}
+
+// parts are what a version consists of. They do not change.
+type parts struct {
 	epoch   string
 	release []string
 	pre     string // "a", "b" or "rc"; empty if none
@@ -55,6 +61,9 @@ type Version struct {
 	local   string
 	hasPost bool
 	hasDev  bool
+	// Where in the key the release, what belongs to it of pre-releases, and all but the local
+	// segment end.
+	releaseEnd, phaseEnd, publicEnd int
 }
 
 // The form of PEP 440, appendix B, for lower-cased text without surrounding
@@ -78,7 +87,7 @@ func Parse(text string) (Version, error) {
 	if m == nil {
 		return Version{}, &ParseError{Kind: "version", Text: text}
 	}
-	v := Version{epoch: number(m[1])}
+	v := Version{parts: &parts{epoch: number(m[1])}}
 	for _, part := range strings.Split(m[2], ".") {
 		v.release = append(v.release, number(part))
 	}
@@ -104,7 +113,7 @@ func Parse(text string) (Version, error) {
 		v.local = strings.Join(parts, ".")
 	}
 	v.text = v.format()
-	v.key = v.publicKey() + localKey(v.local)
+	v.setKey()
 	return v, nil
 }
 
@@ -125,12 +134,17 @@ func plain(text string) (Version, bool) {
 	if digits == 0 {
 		return Version{}, false
 	}
-	v := Version{release: strings.Split(text, "."), epoch: "0"}
+	v := Version{parts: &parts{release: strings.Split(text, "."), epoch: "0"}}
+	v.text = text
 	for i, part := range v.release {
-		v.release[i] = number(part)
+		if v.release[i] = number(part); len(v.release[i]) < len(part) {
+			v.text = ""
+		}
 	}
-	v.text = v.format()
-	v.key = v.publicKey() + localKey("")
+	if v.text == "" {
+		v.text = v.format()
+	}
+	v.setKey()
 	return v, true
 }
 
@@ -216,6 +230,9 @@ func (v Version) Public() string {
 
 // Base is the epoch and the release alone.
 func (v Version) Base() string {
+	if v.parts == nil {
+		return ""
+	}
 	base := strings.Join(v.release, ".")
 	if v.epoch != "0" {
 		base = v.epoch + "!" + base
@@ -224,22 +241,37 @@ func (v Version) Base() string {
 }
 
 // Local is the part after the plus sign, or empty.
-func (v Version) Local() string { return v.local }
+func (v Version) Local() string {
+	if v.parts == nil {
+		return ""
+	}
+	return v.local
+}
 
 // Epoch is the epoch's decimal digits, "0" where none is written.
-func (v Version) Epoch() string { return v.epoch }
+func (v Version) Epoch() string {
+	if v.parts == nil {
+		return ""
+	}
+	return v.epoch
+}
 
 // Release is the release's numbers as decimal digits, as many as written.
-func (v Version) Release() []string { return append([]string(nil), v.release...) }
+func (v Version) Release() []string {
+	if v.parts == nil {
+		return nil
+	}
+	return append([]string(nil), v.release...)
+}
 
 // IsPrerelease reports whether v is a pre-release or a development release.
-func (v Version) IsPrerelease() bool { return v.pre != "" || v.hasDev }
+func (v Version) IsPrerelease() bool { return v.parts != nil && (v.pre != "" || v.hasDev) }
 
 // IsPostrelease reports whether v is a post-release.
-func (v Version) IsPostrelease() bool { return v.hasPost }
+func (v Version) IsPostrelease() bool { return v.parts != nil && v.hasPost }
 
 // IsDevrelease reports whether v is a development release.
-func (v Version) IsDevrelease() bool { return v.hasDev }
+func (v Version) IsDevrelease() bool { return v.parts != nil && v.hasDev }
 
 // MarshalText writes the normal form.
 func (v Version) MarshalText() ([]byte, error) { return []byte(v.text), nil }

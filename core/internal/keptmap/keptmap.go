@@ -28,7 +28,7 @@ func Read[V any](file string) map[string]V {
 // Add adds what was learned, and takes out what is stale, if that is given. It reports whether that
 // is written down.
 func Add[V any](file string, learned map[string]V, stale func(key string, value V) bool) bool {
-	return change(file, learned, stale, atomicfile.Cache)
+	return change(file, learned, stale, func(path string, data []byte) error { return atomicfile.Cache(path, data) })
 }
 
 // Keep is [Add] for what cannot be learned again: it outlives a power cut.
