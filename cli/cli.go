@@ -235,12 +235,19 @@ func (a *app) root() *cobra.Command {
 	for _, c := range a.commands() {
 		root.AddCommand(c)
 	}
-	a.offers(root)
+	if a.completing() {
+		a.offers(root)
+	}
 	root.InitDefaultCompletionCmd()
 	if c, _, err := root.Find([]string{"completion"}); err == nil {
 		c.Short, c.GroupID = "a script that completes commands in your shell", "more"
 	}
 	return root
+}
+
+// completing reports whether a shell asks what could stand next on its command line.
+func (a *app) completing() bool {
+	return len(a.typed) > 0 && (a.typed[0] == cobra.ShellCompRequestCmd || a.typed[0] == cobra.ShellCompNoDescRequestCmd)
 }
 
 // commands are all but those that come with the library, in the order of their

@@ -3,7 +3,6 @@ package main
 import (
 	"runtime"
 	"runtime/debug"
-	"runtime/metrics"
 )
 
 // small is how many bytes the program takes before it collects more often.
@@ -21,9 +20,9 @@ func collectSeldom() {
 // watch sets the bound anew after each collection: an object that nothing holds is looked at then.
 func watch() {
 	runtime.SetFinalizer(new([16]byte), func(*[16]byte) {
-		live := []metrics.Sample{{Name: "/gc/heap/live:bytes"}}
-		metrics.Read(live)
-		debug.SetMemoryLimit(max(small, int64(live[0].Value.Uint64())*3/2))
+		var now runtime.MemStats
+		runtime.ReadMemStats(&now)
+		debug.SetMemoryLimit(max(small, int64(now.HeapAlloc)*3/2))
 		watch()
 	})
 }
