@@ -27,6 +27,11 @@ func (a *app) decide(planOnly bool) operation.Decide {
 	}
 }
 
+// goesOn reports whether a plan will be carried out without a question.
+func (a *app) goesOn(planOnly bool) func(beyond bool) bool {
+	return func(beyond bool) bool { return !planOnly && (a.yes || !beyond || !a.canAsk()) }
+}
+
 // canAsk reports whether there is a person to ask.
 func (a *app) canAsk() bool {
 	f, ok := a.in.(*os.File)

@@ -25,6 +25,7 @@ belongs to no project. Nothing is installed in it and nothing outside changes.`,
 			if len(args) == 1 && (opt.At != "" || opt.Here) {
 				return &view.UsageError{Why: "a name puts the jar on the shelf, and --at or --here elsewhere", Try: "leave out one of them"}
 			}
+			a.machine.Early = a.goesOn(false)
 			created, err := a.machine.Create(cmd.Context(), opt, a.decide(false))
 			if err != nil {
 				return err

@@ -34,6 +34,7 @@ of comments by which a script says what it needs.`,
 				return a.into(cmd, operation.IntoOptions{Script: into, Wants: args, Pre: opt.Pre}, planOnly)
 			}
 			opt.Jar, opt.Wants = a.jar, args
+			a.machine.Early = a.goesOn(planOnly)
 			o, err := a.machine.Install(cmd.Context(), opt, a.decide(planOnly))
 			if err != nil {
 				return err

@@ -74,6 +74,41 @@ func TestAsFewRoundsAsTheNeedsAreDeep(t *testing.T) {
 	}
 }
 
+// The files of the jar come while other systems are still being solved for, where nobody is asked
+// before, and only then.
+func TestFilesComeWhileOthersAreSolvedFor(t *testing.T) {
+	far := farindex.New()
+	far.RoundTrip = 60 * time.Millisecond
+	require.NoError(t, far.Add("cask", "1.0", "py3-none-any", "Requires-Dist: hoop0; sys_platform == 'win32'"))
+	for n := range 4 {
+		require.NoError(t, far.Add(fmt.Sprint("hoop", n), "1.0", "py3-none-any", fmt.Sprintf("Requires-Dist: hoop%d", min(n+1, 3))))
+	}
+	s, _ := onFar(t, far)
+	s.output("glassjar", "install", "cask", "--plan")
+	assert.Zero(t, far.Asked().Files, "a plan fetches nothing")
+	require.NoError(t, os.RemoveAll(filepath.Join(s.home(), ".cache")))
+	out := s.output("glassjar", "install", "cask")
+	asked := far.Asked()
+	assert.Equal(t, []int{1, 1}, []int{asked.Files, asked.Early}, "%+v", asked)
+	assert.Contains(t, out, "1 added")
+	assert.NotContains(t, out, "here already")
+
+	// Where it comes to nothing, nothing half is left, and nobody waits for it.
+	require.NoError(t, far.Add("hoop3", "1.0", "py3-none-any", "Requires-Dist: hoop3>1"))
+	require.NoError(t, far.Add("vat", "1.0", "py3-none-any", "Requires-Dist: hoop0; sys_platform == 'win32'"))
+	second := s.another()
+	require.NoError(t, os.RemoveAll(filepath.Join(s.home(), ".cache")))
+	require.NoError(t, os.WriteFile(filepath.Join(second.dir, "pyproject.toml"), []byte("[project]\nname = \"p\"\nversion = \"1\"\n[tool.glassjar]\ntargets = [\"linux-x86_64\", \"windows-x86_64\"]\n"), 0o644))
+	second.output("glassjar", "create", "--python", def.Path)
+	far.Asked()
+	out, err := second.try("glassjar", "install", "vat")
+	require.Error(t, err, out)
+	assert.Contains(t, out, "hoop3")
+	assert.Equal(t, 1, far.Asked().Early)
+	s.output("glassjar", "store", "tidy", "--yes")
+	second.output("glassjar", "store", "verify")
+}
+
 // In whatever order answers come, the record is the same.
 func TestTheOrderOfAnswersChangesNothing(t *testing.T) {
 	far := farindex.New()

@@ -49,6 +49,8 @@ type Work struct {
 	Outside jar.Outside
 	Python  interpreter.Interpreter
 	Catalog *catalog.Catalog
+	// Begun are files that are fetched already; nil where none are.
+	Begun *catalog.Begun
 	// Removed is what is taken out; Own are files of the jar itself that are put right;
 	// Write are spec and record, nil for what goes; Parts are those of the spec that the
 	// jar is to hold.

@@ -3,9 +3,8 @@ package apply
 import (
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
-	"slices"
-	"sync"
 
 	"glassjar/core/catalog"
 	"glassjar/core/guard"
@@ -49,7 +48,7 @@ func (a *Applier) fetch(ctx context.Context, w Work) *fetching {
 	}
 	f.transfer = &catalog.Transfer{Report: a.Report}
 	if len(files) > 0 {
-		f.transfer = w.Catalog.TransferOf(files)
+		f.transfer = w.Begun.TransferOf(w.Catalog, files)
 	}
 	go func() {
 		defer close(f.done)
@@ -74,78 +73,29 @@ func (f *fetching) next(ctx context.Context) (ready, bool, error) {
 	}
 }
 
-// Files of a size are fetched by so many at a time: few of the large ones, so that
-// the first is there soon and is unpacked while others come; many of the small ones, which
-// wait for the answer longer than they take to come.
-const (
-	largeSize    = 1 << 20
-	largeAtOnce  = 2
-	smallSize    = 32 << 10
-	smallAtOnce  = 32
-	unpackAtOnce = 3
-)
+// unpackAtOnce is how many are unpacked at a time.
+const unpackAtOnce = 3
 
-// all fetches everything, the largest first: what is left at the end is small.
+// all fetches everything, and has each unpacked while the next are fetched.
 func (f *fetching) all(ctx context.Context) error {
-	list := slices.Clone(f.work.Steps.Install)
-	slices.SortStableFunc(list, func(x, y plan.Choice) int { return cmp.Compare(y.File.Size, x.File.Size) })
-	large, others, small := make(chan plan.Choice, len(list)), make(chan plan.Choice, len(list)), make(chan plan.Choice, len(list))
-	for _, s := range list {
-		switch size := s.File.Size; {
-		case size >= largeSize:
-			large <- s
-		case size >= 0 && size < smallSize:
-			small <- s
-		default:
-			others <- s
-		}
+	ctx, cancel := context.WithCancel(ctx)
+	defer cancel()
+	unpacking, inner := guard.WithContext(ctx)
+	failed := catalog.Schedule(inner, f.work.Steps.Install, func(c plan.Choice) int64 { return c.File.Size }, func(ctx context.Context, c plan.Choice) error {
+		return f.one(ctx, c, func(unpack func(context.Context) error) { unpacking.Go(func() error { return unpack(inner) }) })
+	})
+	if failed != nil {
+		cancel()
 	}
-	close(large)
-	close(others)
-	close(small)
-	group, ctx := guard.WithContext(ctx)
-	drain := func(queue chan plan.Choice) error {
-		for s := range queue {
-			if err := ctx.Err(); err != nil {
-				return err
-			}
-			if err := f.one(ctx, group, s); err != nil {
-				return err
-			}
-		}
-		return nil
+	err := unpacking.Wait()
+	if failed != nil && !errors.Is(failed, context.Canceled) {
+		return failed
 	}
-	for range largeAtOnce {
-		group.Go(func() error { return drain(large) })
-	}
-	// The small ones come last, so that little is left to unpack when all are here.
-	var once sync.Once
-	taken := make(chan struct{})
-	for range catalog.FetchAtOnce - largeAtOnce {
-		group.Go(func() error {
-			err := drain(others)
-			once.Do(func() { close(taken) })
-			if err != nil {
-				return err
-			}
-			return drain(small)
-		})
-	}
-	for range smallAtOnce - (catalog.FetchAtOnce - largeAtOnce) {
-		group.Go(func() error {
-			select {
-			case <-taken:
-				return drain(small)
-			case <-ctx.Done():
-				return ctx.Err()
-			}
-		})
-	}
-	return group.Wait()
+	return cmp.Or(err, failed)
 }
 
-// one fetches a file, and has it unpacked while the next is fetched.
-func (f *fetching) one(ctx context.Context, group *guard.Group, s plan.Choice) error {
+// one fetches a file, and has it unpacked later, while the next is fetched.
+func (f *fetching) one(ctx context.Context, s plan.Choice, later func(unpack func(context.Context) error)) error {
 	if tree, ok := f.applier.Store.Tree(s.Package()); ok {
 		return f.give(ctx, s, tree)
 	}
@@ -156,7 +106,7 @@ func (f *fetching) one(ctx context.Context, group *guard.Group, s plan.Choice) e
 	if err != nil {
 		return fmt.Errorf("%s: %w", s.File.Name, err)
 	}
-	group.Go(func() error {
+	later(func(ctx context.Context) error {
 		// Few at a time: what is unpacked is put in place while others are.
 		select {
 		case f.slots <- struct{}{}:

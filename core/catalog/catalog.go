@@ -52,6 +52,9 @@ type Catalog struct {
 	metas  once.Map[string, metadata.Metadata] // by SHA-256, or address
 	stated once.Map[string, []byte]            // by the SHA-256 of the metadata itself
 
+	coming sync.Map // of package files that are being fetched, by SHA-256: a channel
+	came   sync.Map // those that were fetched and verified
+
 	assumed assuming
 
 	mu     sync.Mutex

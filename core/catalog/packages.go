@@ -125,6 +125,13 @@ func (c *Catalog) open(ctx context.Context, f index.File) (io.ReadCloser, error)
 // twice are what the index has, unless its page was what was damaged; other
 // wrong bytes each time are damaged on the way, and worth more tries.
 func (c *Catalog) Fetch(ctx context.Context, f index.File, t *Transfer) (path, sum string, err error) {
+	if f.SHA256() == "" || f.Path != "" {
+		return c.fetch(ctx, f, t)
+	}
+	return c.fetchAlone(ctx, f, t)
+}
+
+func (c *Catalog) fetch(ctx context.Context, f index.File, t *Transfer) (path, sum string, err error) {
 	last, refreshed := "", false
 	for try := 0; ; try++ {
 		path, sum, err := c.fetchOnce(ctx, f, t)
@@ -168,12 +175,16 @@ type Transfer struct {
 	Report progress.Sink
 	came   atomic.Int64
 	total  int64
+	hidden atomic.Bool // nothing is told
 }
 
 // Came is how many bytes were transferred so far.
 func (t *Transfer) Came() int64 { return t.came.Load() }
 
 func (t *Transfer) report(f index.File, done int64, ended bool) {
+	if t.hidden.Load() {
+		return
+	}
 	t.Report.Tell(progress.Event{Stage: "fetching", Done: t.came.Load(), Total: t.total, Bytes: true, File: f.Name, FileDone: done, FileTotal: max(f.Size, 0), Ended: ended})
 }
 
@@ -199,11 +210,16 @@ func (c *counter) end() { c.transfer.report(c.file, c.done, true) }
 func (c *Catalog) TransferOf(files []index.File) *Transfer {
 	t := &Transfer{Report: c.Report}
 	for _, f := range files {
-		if !c.Here(f) && f.Path == "" {
-			t.total += max(f.Size, 0)
-		}
+		t.expect(c, f)
 	}
 	return t
+}
+
+// expect counts a file that is to come, if it is.
+func (t *Transfer) expect(c *Catalog, f index.File) {
+	if !c.Here(f) && f.Path == "" {
+		t.total += max(f.Size, 0)
+	}
 }
 
 // Here reports whether a package file, or what it unpacks to, is in the store.

@@ -100,9 +100,9 @@ func probeOnce(ctx context.Context, path string, timeout time.Duration) (Interpr
 		return reject("it gave no answer in %v", timeout)
 	case passing(err), err != nil && short(complaint.String()):
 		return Interpreter{}, Rejection{Path: path, Why: "it could not be asked: " + err.Error(), Passing: true}
-	case errors.Is(err, fs.ErrNotExist):
+	case errors.Is(err, fs.ErrNotExist), errors.Is(err, exec.ErrNotFound): // the second on Windows
 		return reject("it is gone, or what it needs to start is")
-	case err != nil && strings.Contains(err.Error(), "exec format error"):
+	case foreign(err):
 		return reject("it is built for another processor or system")
 	case err != nil:
 		return reject("it fails to start Python%s", remark(complaint.String(), err))

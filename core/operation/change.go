@@ -35,6 +35,7 @@ type Decide func(*plan.Plan) (bool, error)
 
 // carryOut does what a plan says, if decide says so.
 func (m *Machine) carryOut(ctx context.Context, p *job, decide Decide) (*Outcome, error) {
+	defer p.end()
 	if ok, err := decide(p.Plan); err != nil || !ok {
 		return newOutcome(p.Plan), err
 	}
@@ -62,7 +63,7 @@ func (m *Machine) apply(ctx context.Context, p *job) (*Outcome, error) {
 		return out, err
 	}
 	applier := apply.Applier{Store: m.Store, Placing: m.Settings.Placing, Report: m.Report, Command: m.Command, Now: m.now, Compiling: m.bytecodeWay()}
-	done, err := applier.Do(ctx, apply.Work{Plan: p.Plan, Steps: p.steps, Place: p.place, Jar: p.jar, New: p.instead, Outside: m.outside(p.place), Python: p.python, Catalog: p.catalog,
+	done, err := applier.Do(ctx, apply.Work{Plan: p.Plan, Steps: p.steps, Place: p.place, Jar: p.jar, New: p.instead, Outside: m.outside(p.place), Python: p.python, Catalog: p.catalog, Begun: p.begun,
 		Removed: p.removed, Own: p.structure, Write: p.write, Parts: p.parts, Commit: func(ctx context.Context) error { return m.commit(ctx, p) }})
 	out.Fetched, out.Files, out.Wrote, out.Warnings = done.Fetched, done.Files, done.Wrote, done.Warnings
 	if done.Took > 0 {

@@ -304,7 +304,12 @@ func (m *Machine) planTo(ctx context.Context, at place.Place, before, spec *proj
 }
 
 // planFor fills in a plan whose interpreter is known; its jar may be there or not.
-func (m *Machine) planFor(ctx context.Context, p *job, installed []jar.Installed, before, spec *project.Spec, opt resolveOptions) error {
+func (m *Machine) planFor(ctx context.Context, p *job, installed []jar.Installed, before, spec *project.Spec, opt resolveOptions) (err error) {
+	defer func() {
+		if err != nil {
+			p.end()
+		}
+	}()
 	at := p.place
 	record, err := project.ReadRecord(at.RecordFile)
 	if err != nil && !errors.Is(err, project.ErrNoRecord) {
@@ -323,6 +328,7 @@ func (m *Machine) planFor(ctx context.Context, p *job, installed []jar.Installed
 	if err := plan.CheckPython(spec.RequiresPython, env); err != nil {
 		return err
 	}
+	p.chosen = m.fetchEarly(p, installed)
 	u, err := m.solveAll(ctx, p, spec, atLeast(roots, opt.floor), resolve.Problem{AllowPrereleases: opt.pre, Keep: keepOf(record, installed, opt)})
 	if err != nil {
 		return err

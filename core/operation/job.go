@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"glassjar/core/catalog"
+	"glassjar/core/index"
 	"glassjar/core/interpreter"
 	"glassjar/core/jar"
 	"glassjar/core/place"
@@ -53,8 +54,21 @@ type job struct {
 	// whether a jar that is to be made sees the packages of its base.
 	structure map[string]jar.OwnFile
 	seeSystem bool
+	// chosen, if set, is told early what the jar will likely have. begun are files that are
+	// fetched already, endEarly ends that; nil where nothing is.
+	chosen   func(context.Context, []plan.Choice)
+	begun    *catalog.Begun
+	endEarly func()
 	// once tells that the jar is thrown away after a command: it is on no list.
 	once bool
+}
+
+// end ends what goes on in the background for a job.
+func (p *job) end() {
+	if p.endEarly != nil {
+		p.endEarly()
+		p.endEarly = nil
+	}
 }
 
 // environment is what is solved for first: the interpreter's, or a target's.
@@ -97,7 +111,8 @@ func (p *job) compare(installed []jar.Installed, stays func(jar.Installed) bool,
 	if survey != nil {
 		aim.Drop = survey.Unknown
 	}
-	aim.Choices, aim.Here, aim.Warnings = p.choices, p.catalog.Here, p.catalog.Store.Warnings
+	here := func(f index.File) bool { return p.catalog.Here(f) && !p.begun.Has(f) }
+	aim.Choices, aim.Here, aim.Warnings = p.choices, here, p.catalog.Store.Warnings
 	p.steps = p.Compare(aim)
 	for _, d := range installed {
 		if slices.Contains(p.steps.Remove, d.Key()) {

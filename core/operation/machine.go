@@ -70,6 +70,9 @@ type Machine struct {
 	// AskPython, if set, asks the user whether to fetch a Python; Yes says so at once.
 	AskPython func(offered.Offer) (bool, error)
 	Yes       bool
+	// Early, if set, reports whether files may be fetched before a plan was decided on, since
+	// nobody is asked; beyond tells that something present may go or change.
+	Early func(beyond bool) bool
 	// AskBuild, if set, asks the user whether source may be built.
 	AskBuild func(BuildQuestion) (bool, error)
 	// AskPassphrase, if set, asks the user for that of a key's file.

@@ -190,6 +190,7 @@ func (m *Machine) makeSo(ctx context.Context, p *job, installed []jar.Installed,
 // makeAndCarryOut is [Machine.carryOut] of a plan whose jar may be missing: then it is made
 // beside its place, filled there, and appears as a whole.
 func (m *Machine) makeAndCarryOut(ctx context.Context, p *job, decide Decide) (*Outcome, error) {
+	defer p.end()
 	if ok, err := decide(p.Plan); err != nil || !ok {
 		return newOutcome(p.Plan), err
 	}

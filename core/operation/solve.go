@@ -36,7 +36,9 @@ func (m *Machine) solveAll(ctx context.Context, p *job, spec *project.Spec, root
 	}
 	var u *plan.Solutions
 	err = p.withConsent(ctx, func() (err error) {
-		u, err = m.solver(ctx, p.catalog, base).SolveAll(ctx, ask)
+		s := m.solver(ctx, p.catalog, base)
+		s.Chosen = p.chosen
+		u, err = s.SolveAll(ctx, ask)
 		return err
 	})
 	return u, p.explained(ctx, err)

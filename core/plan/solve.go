@@ -35,7 +35,10 @@ type Solver struct {
 	Refused func(error) bool
 	// Ahead, if set, asks for what solving for other environments will need, given what one
 	// chose.
-	Ahead  func(ctx context.Context, chosen []resolve.Choice, others []target.Environment)
+	Ahead func(ctx context.Context, chosen []resolve.Choice, others []target.Environment)
+	// Chosen, if set, is told the files that the jar will likely have, before other environments
+	// are solved for.
+	Chosen func(ctx context.Context, choices []Choice)
 	Report progress.Sink
 }
 

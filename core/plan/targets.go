@@ -111,6 +111,11 @@ func (u *Solutions) ahead(ctx context.Context) (*solved, error) {
 	if err != nil {
 		return nil, err
 	}
+	if u.solver.Chosen != nil {
+		if likely, err := choices(ctx, u.own, u.ask.Environment, u.ask.Roots, solution); err == nil { // else it is told below
+			u.solver.Chosen(ctx, likely)
+		}
+	}
 	if u.solver.Ahead != nil {
 		var others []target.Environment
 		for _, t := range u.ask.Targets {

@@ -11,6 +11,7 @@ import (
 	"os"
 	"path"
 	"path/filepath"
+	"runtime"
 	"slices"
 	"strings"
 
@@ -35,6 +36,9 @@ func Unpack(ctx context.Context, file, dir string) (top string, err error) {
 		}
 		return u.take(m)
 	})
+	if err == nil {
+		err = u.copyLinks()
+	}
 	if err != nil {
 		return "", err
 	}
@@ -169,6 +173,8 @@ type unpacking struct {
 	root *os.Root
 	top  string
 	n    int
+	// unmade are links that cannot be made here, by their paths and what they lead to.
+	unmade []member
 }
 
 func (u *unpacking) refuse(m member, why string) error { return &ArchiveError{u.file, m.name, why} }
@@ -244,8 +250,43 @@ func (u *unpacking) takeLink(m member, name string) error {
 	if err := u.root.MkdirAll(filepath.Dir(local), 0o755); err != nil {
 		return u.refuse(m, plainError(err))
 	}
-	if err := u.root.Symlink(filepath.FromSlash(target), local); err != nil {
+	err := u.root.Symlink(filepath.FromSlash(target), local)
+	switch {
+	case err != nil && runtime.GOOS == "windows": // an ordinary user may make none there
+		u.unmade = append(u.unmade, member{name: name, link: to})
+	case err != nil:
 		return u.refuse(m, plainError(err))
+	}
+	return nil
+}
+
+// copyLinks copies the files that links lead to where the links cannot be made; one that leads
+// to nothing is left out.
+func (u *unpacking) copyLinks() error {
+	left := int64(limits.SourceBytes)
+	for copied := true; copied; {
+		copied = false
+		var still []member
+		for _, m := range u.unmade {
+			info, err := u.root.Stat(filepath.FromSlash(m.link))
+			switch {
+			case errors.Is(err, fs.ErrNotExist):
+				still = append(still, m) // it may lead to another link
+				continue
+			case err != nil:
+				return u.refuse(m, plainError(err))
+			case !info.Mode().IsRegular():
+				return u.refuse(m, "it leads to the folder "+m.link+", and no links can be made here")
+			}
+			if left -= info.Size(); left < 0 {
+				return &limits.Error{What: u.file, Limit: limits.SourceBytes, Unit: "bytes, unpacked"}
+			}
+			if err := u.copy(m.link, m.name); err != nil {
+				return err
+			}
+			copied = true
+		}
+		u.unmade = still
 	}
 	return nil
 }

@@ -130,9 +130,10 @@ func (x *Index) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	_, _ = w.Write(data) // who asks may be gone
 }
 
-// Asked is what was asked since the last call: pages, metadata and files, and the longest
-// sequence of questions that waited for one another.
-type Asked struct{ Pages, Metadata, Files, Longest int }
+// Asked is what was asked since the last call: pages, metadata and files, the longest
+// sequence of questions that waited for one another, and how many files were asked for before
+// the last page or metadata was.
+type Asked struct{ Pages, Metadata, Files, Longest, Early int }
 
 // All is how many questions there were.
 func (a Asked) All() int { return a.Pages + a.Metadata + a.Files }
@@ -146,8 +147,10 @@ func (x *Index) Asked() (out Asked) {
 		switch {
 		case strings.HasPrefix(q.path, "/simple/"):
 			out.Pages++
+			out.Early = out.Files
 		case strings.HasSuffix(q.path, ".metadata"):
 			out.Metadata++
+			out.Early = out.Files
 		default:
 			out.Files++
 		}
