@@ -6,7 +6,7 @@ import (
 )
 
 // small is how many bytes the program takes before it collects more often.
-const small = 40 << 20
+const small = 64 << 20
 
 // collectSeldom makes short commands fast and long ones small: what a command holds is mostly
 // little, and collecting less often saves a tenth of its time. Where it holds more, the memory

@@ -15,6 +15,7 @@ import (
 	"net"
 	"net/http"
 	"net/url"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -342,7 +343,27 @@ func readBody(res *http.Response, limit int64) ([]byte, error) {
 		_, err := io.ReadFull(res.Body, data)
 		return data, err
 	}
-	return io.ReadAll(io.LimitReader(res.Body, limit+1))
+	return readPieces(io.LimitReader(res.Body, limit+1))
+}
+
+// readPieces reads everything, in pieces that are joined at the end: a body that grows is copied
+// once, not again and again.
+func readPieces(r io.Reader) ([]byte, error) {
+	var pieces [][]byte
+	for size := 16 << 10; ; size = min(2*size, 1<<20) {
+		piece := make([]byte, 0, size)
+		for len(piece) < size {
+			n, err := r.Read(piece[len(piece):size])
+			piece = piece[:len(piece)+n]
+			if err == io.EOF {
+				return slices.Concat(append(pieces, piece)...), nil
+			}
+			if err != nil {
+				return nil, err // not io.ReadFull: it tells the end as a body that was cut off does
+			}
+		}
+		pieces = append(pieces, piece)
+	}
 }
 
 // plain takes the request's words off an error: they repeat the address, and

@@ -28,6 +28,7 @@ var lenient = []jsontext.Options{jsontext.AllowInvalidUTF8(true), jsontext.Allow
 // thousands of files are read as a stream of tokens, and what many files share is kept once.
 func parseJSON(data []byte, base *url.URL) ([]File, Standing, error) {
 	r := &pageReader{valid: utf8.Valid(data), d: jsontext.NewDecoder(bytes.NewBuffer(data), lenient...), base: base, shared: map[string]string{}, metadata: map[string]map[string]string{}}
+	r.files = make([]File, 0, min(bytes.Count(data, []byte(`"filename"`)), limits.Files))
 	var says jsonStanding
 	listed := false
 	err := r.object(func(key string) error {
