@@ -7,10 +7,10 @@ import (
 	"io"
 	"os"
 	"strings"
+	"sync"
 	"sync/atomic"
 
 	"glassjar/core/digest"
-	"glassjar/core/guard"
 	"glassjar/core/index"
 	"glassjar/core/limits"
 	"glassjar/core/progress"
@@ -238,25 +238,16 @@ func (c *Catalog) FetchAll(ctx context.Context, files []index.File) (map[string]
 	for _, f := range files {
 		t.total += max(f.Size, 0)
 	}
-	paths := make([]string, len(files))
-	group, ctx := guard.WithContext(ctx)
-	group.SetLimit(FetchAtOnce)
-	for i, f := range files {
-		group.Go(func() error {
-			path, _, err := c.Fetch(ctx, f, t)
-			paths[i] = path
-			if err != nil {
-				return fmt.Errorf("%s: %w", f.Name, err)
-			}
-			return nil
-		})
-	}
-	if err := group.Wait(); err != nil {
-		return nil, err
-	}
+	var mu sync.Mutex
 	out := map[string]string{}
-	for i, f := range files {
-		out[f.URL] = paths[i]
-	}
-	return out, nil
+	return out, Schedule(ctx, files, func(f index.File) int64 { return f.Size }, func(ctx context.Context, f index.File) error {
+		path, _, err := c.Fetch(ctx, f, t)
+		if err != nil {
+			return fmt.Errorf("%s: %w", f.Name, err)
+		}
+		mu.Lock()
+		defer mu.Unlock()
+		out[f.URL] = path
+		return nil
+	})
 }

@@ -2,6 +2,7 @@ package registry
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -9,6 +10,7 @@ import (
 	"maps"
 	"os"
 	"slices"
+	"strings"
 	"sync/atomic"
 
 	"github.com/opencontainers/go-digest"
@@ -167,7 +169,13 @@ func (p *pushing) done(top ocispec.Descriptor) Pushed {
 func (p *pushing) files(ctx context.Context, blobs map[string]Blob) error {
 	group, inner := guard.WithContext(ctx)
 	group.SetLimit(atOnce)
-	for _, b := range blobs {
+	// What is likely to be sent comes before what was seen there, and the largest first: what is
+	// left at the end is small.
+	list := slices.SortedFunc(maps.Values(blobs), func(a, b Blob) int {
+		seen := func(b Blob) int { return min(len(p.client.Seen[b.SHA256]), 1) }
+		return cmp.Or(cmp.Compare(seen(a), seen(b)), cmp.Compare(b.Size, a.Size), strings.Compare(a.SHA256, b.SHA256))
+	})
+	for _, b := range list {
 		group.Go(func() error {
 			return p.one(inner, b.descriptor(), b.open)
 		})
