@@ -9,8 +9,8 @@ import (
 
 // Cache writes a file of what can be had again: whole or not at all, but nothing is
 // flushed, and the old one may be gone after a kill. Folders above are made. A
-// symbolic link in its place is replaced.
-// The file is the parts of data, one after another.
+// symbolic link in its place is replaced. The file is the parts of data, one after
+// another.
 func Cache(path string, data ...[]byte) error {
 	err := cache(path, data...)
 	if os.IsNotExist(err) {

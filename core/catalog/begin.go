@@ -8,20 +8,20 @@ import (
 )
 
 // Begun is a fetch of files in the background, before it is settled that they are wanted.
-// Whoever fetches one of them meanwhile waits for it ([Catalog.Fetch]). The zero value has begun
-// nothing.
+// Whoever fetches one of them meanwhile waits for it ([Catalog.Fetch]). Nil has begun nothing.
 type Begun struct {
 	// Transfer counts what came, and tells nothing yet.
 	Transfer *Transfer
 	files    map[string]bool // by SHA-256: those that were not here
-	end      func()
+	cancel   context.CancelFunc
+	done     chan struct{} // closed when nothing is fetched any more
 }
 
 // Begin begins to fetch the files that are not here and whose hashes are known, several at a time.
 // An error is told to who wants the file, if anybody does.
 func (c *Catalog) Begin(ctx context.Context, files []index.File) *Begun {
 	ctx, cancel := context.WithCancel(ctx)
-	b := &Begun{Transfer: &Transfer{Report: c.Report}, files: map[string]bool{}}
+	b := &Begun{Transfer: &Transfer{Report: c.Report}, files: map[string]bool{}, cancel: cancel, done: make(chan struct{})}
 	b.Transfer.hidden.Store(true)
 	var todo []index.File
 	for _, f := range files {
@@ -31,9 +31,8 @@ func (c *Catalog) Begin(ctx context.Context, files []index.File) *Begun {
 			todo = append(todo, f)
 		}
 	}
-	done := make(chan struct{})
 	go func() {
-		defer close(done)
+		defer close(b.done)
 		_ = guard.Do(func() error {
 			return Schedule(ctx, todo, func(f index.File) int64 { return f.Size }, func(ctx context.Context, f index.File) error {
 				_, _, _ = c.Fetch(ctx, f, b.Transfer)
@@ -41,10 +40,6 @@ func (c *Catalog) Begin(ctx context.Context, files []index.File) *Begun {
 			})
 		})
 	}()
-	b.end = func() {
-		cancel()
-		<-done
-	}
 	return b
 }
 
@@ -53,9 +48,8 @@ func (b *Begun) Has(f index.File) bool { return b != nil && b.files[f.SHA256()] 
 
 // End ends it: what has not come whole does not come.
 func (b *Begun) End() {
-	if b != nil && b.end != nil {
-		b.end()
-	}
+	b.cancel()
+	<-b.done
 }
 
 // TransferOf counts what is to come of some files, those that were begun and others, and tells of

@@ -228,9 +228,6 @@ func (c *Catalog) Here(f index.File) bool {
 	return ok || c.Store.HasTree(f.SHA256())
 }
 
-// FetchAtOnce is how many files are fetched at a time.
-const FetchAtOnce = 8
-
 // FetchAll fetches files, several at a time, and tells how
 // far it has come. It gives the path of each, by the file's address.
 func (c *Catalog) FetchAll(ctx context.Context, files []index.File) (map[string]string, error) {

@@ -17,7 +17,7 @@ const (
 	largeAtOnce  = 2
 	smallSize    = 32 << 10
 	smallAtOnce  = 32
-	othersAtOnce = FetchAtOnce - largeAtOnce
+	othersAtOnce = 6
 )
 
 // Schedule has everything fetched by do, several at a time, the largest first: what is left at the

@@ -268,6 +268,9 @@ func (u *unpacking) copyLinks() error {
 		copied = false
 		var still []member
 		for _, m := range u.unmade {
+			if _, err := u.root.Lstat(filepath.FromSlash(m.name)); err == nil {
+				continue // a member after it has its name
+			}
 			info, err := u.root.Stat(filepath.FromSlash(m.link))
 			switch {
 			case errors.Is(err, fs.ErrNotExist):

@@ -50,6 +50,14 @@ type Version struct {
 	*parts
 }
 
+// known are the parts, of the zero value none.
+func (v Version) known() *parts {
+	if v.parts == nil {
+		return &parts{}
+	}
+	return v.parts
+}
+
 // parts are what a version consists of. They do not change.
 type parts struct {
 	epoch   string
@@ -241,37 +249,22 @@ func (v Version) Base() string {
 }
 
 // Local is the part after the plus sign, or empty.
-func (v Version) Local() string {
-	if v.parts == nil {
-		return ""
-	}
-	return v.local
-}
+func (v Version) Local() string { return v.known().local }
 
 // Epoch is the epoch's decimal digits, "0" where none is written.
-func (v Version) Epoch() string {
-	if v.parts == nil {
-		return ""
-	}
-	return v.epoch
-}
+func (v Version) Epoch() string { return v.known().epoch }
 
 // Release is the release's numbers as decimal digits, as many as written.
-func (v Version) Release() []string {
-	if v.parts == nil {
-		return nil
-	}
-	return append([]string(nil), v.release...)
-}
+func (v Version) Release() []string { return append([]string(nil), v.known().release...) }
 
 // IsPrerelease reports whether v is a pre-release or a development release.
 func (v Version) IsPrerelease() bool { return v.parts != nil && (v.pre != "" || v.hasDev) }
 
 // IsPostrelease reports whether v is a post-release.
-func (v Version) IsPostrelease() bool { return v.parts != nil && v.hasPost }
+func (v Version) IsPostrelease() bool { return v.known().hasPost }
 
 // IsDevrelease reports whether v is a development release.
-func (v Version) IsDevrelease() bool { return v.parts != nil && v.hasDev }
+func (v Version) IsDevrelease() bool { return v.known().hasDev }
 
 // MarshalText writes the normal form.
 func (v Version) MarshalText() ([]byte, error) { return []byte(v.text), nil }

@@ -4,26 +4,14 @@
 set -u
 cd "$(dirname "$0")/../.." || exit 2
 . e2e/arm64/setup.sh
+. e2e/steps.sh
 for_arm64 build -trimpath -ldflags "-s -w" -o "$R/usr/bin/glassjar" ./cmd/glassjar || exit 2
-held=0 steps=0 said=
 
 # says COMMAND... runs a command in the project's folder; what it said and its exit code are kept.
 says() {
     said=$(within /work timeout 120 "$@" 2>&1 </dev/null)
     code=$?
 }
-# holds WHAT CONDITION... tells whether a step holds.
-holds() {
-    steps=$((steps + 1))
-    if "${@:2}"; then
-        held=$((held + 1))
-    else
-        echo "does not hold: $1"
-        echo "$said" | sed 's/^/    /' | head -12
-    fi
-}
-has() { [[ $said == *"$1"* ]]; }
-ends() { [ "$code" = "$1" ]; }
 
 says glassjar version
 holds "the program is of this processor" has linux/arm64
@@ -71,5 +59,4 @@ holds "a jar is discarded" ends 0
 says glassjar store verify
 holds "the store is as it was written" ends 0
 
-echo "$held of $steps steps hold on arm64"
-[ "$held" = "$steps" ]
+told "on arm64"

@@ -4,29 +4,17 @@
 set -u
 cd "$(dirname "$0")/../.." || exit 2
 . e2e/wine/setup.sh
+. e2e/steps.sh
 for_windows build -trimpath -ldflags "-s -w" -o "$C/glassjar.exe" ./cmd/glassjar || exit 2
 mkdir -p "$C/work"
 cd "$C/work" || exit 2
 program='C:\glassjar.exe'
-held=0 steps=0 said=
 
 # says COMMAND... runs a command; what it said and its exit code are kept.
 says() {
     said=$(timeout 120 wine "$@" 2>&1 </dev/null | tr -d '\r'; exit "${PIPESTATUS[0]}")
     code=$?
 }
-# holds WHAT CONDITION... tells whether a step holds.
-holds() {
-    steps=$((steps + 1))
-    if "${@:2}"; then
-        held=$((held + 1))
-    else
-        echo "does not hold: $1"
-        echo "$said" | sed 's/^/    /' | head -12
-    fi
-}
-has() { [[ $said == *"$1"* ]]; }
-ends() { [ "$code" = "$1" ]; }
 
 says "$program" create
 holds "a jar is made with the installer's Python" has 'Programs\Python\Python312\python.exe'
@@ -173,5 +161,4 @@ for folder in 'plain' 'a&echo PWNED&b' 'Prog (x86)'; do
     if [[ $(grep -c '^PWNED' <<<"$said") != 0 ]]; then holds "no command in $folder" false; fi
 done
 wineserver -k
-echo "$held of $steps steps hold under Wine"
-[ "$held" = "$steps" ]
+told "under Wine"
