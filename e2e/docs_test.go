@@ -60,7 +60,7 @@ var settled = []struct {
 
 // underWay is a line that says how far work has come: on a slow machine there
 // are some, on a fast one none.
-var underWay = regexp.MustCompile(`(?m)^((solving for all targets|finding versions|fetching|unpacking|verifying|compiling modules|putting files in place)  \d|(building|asking the back end of|finding versions that fit together for|compiling|starting) \S).*\n`)
+var underWay = regexp.MustCompile(`(?m)^((solving for all targets|finding versions|fetching|sending|unpacking|verifying|compiling|compiling modules|putting files in place)(  \d.*)?|(building|asking the back end of|finding versions that fit together for|compiling|starting) \S.*)\n`)
 
 func settle(text, top, home string) string {
 	text = underWay.ReplaceAllString(text, "")
