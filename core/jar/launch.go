@@ -15,7 +15,7 @@ import (
 
 // On Windows a script is two files: its text, in the folder "launch" of Scripts, where no
 // import finds it and under its own name, so that the script knows its name; and NAME.exe, a
-// small program that runs the jar's Python on it (cmd/launcher). It is a copy in each jar: what
+// small program that runs the jar's Python on it (launcher/launcher.c). It is a copy in each jar: what
 // runs can be removed by nobody, and so nothing else hangs on it.
 const launchFolder = "launch"
 

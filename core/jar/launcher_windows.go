@@ -1,30 +1,13 @@
 package jar
 
-import (
-	"bytes"
-	"io"
-	"sync"
-
-	"github.com/ulikunitz/xz"
-)
-
-// launcherProgram is the program that starts a script's text, or the jar's Python: cmd/launcher for
-// this machine. One that is windowed opens no console.
+// launcherProgram is the program that starts a script's text, or the jar's Python: launcher/launcher.c
+// for this machine. One that is windowed opens no console.
 func launcherProgram(windowed bool) ([]byte, error) {
-	data, err := consoleLauncher()
-	if err == nil && windowed {
-		data = withoutConsole(data)
+	if windowed {
+		return withoutConsole(consoleLauncher), nil
 	}
-	return data, err
+	return consoleLauncher, nil
 }
 
-// Launcher is the program that starts what the text beside it names (cmd/launcher).
+// Launcher is the program that starts what the text beside it names (launcher/launcher.c).
 func Launcher(windowed bool) ([]byte, error) { return launcherProgram(windowed) }
-
-var consoleLauncher = sync.OnceValues(func() ([]byte, error) {
-	z, err := xz.NewReader(bytes.NewReader(packedLauncher))
-	if err != nil {
-		return nil, err
-	}
-	return io.ReadAll(z)
-})

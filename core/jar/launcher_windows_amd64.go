@@ -2,5 +2,5 @@ package jar
 
 import _ "embed"
 
-//go:embed launcher/launcher-amd64.exe.xz
-var packedLauncher []byte
+//go:embed launcher/launcher-amd64.exe
+var consoleLauncher []byte

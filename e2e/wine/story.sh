@@ -31,7 +31,7 @@ says '.jar\Scripts\press-schedule.exe' a b
 holds "a script runs" has 'Scripts\\launch\\press-schedule","a","b"'
 says '.jar\Scripts\PRESS-SCHEDULE.EXE' --exit 5
 holds "in any case of its name" ends 5
-holds "a script takes no more than a launcher" test "$(stat -c %s .jar/Scripts/press-schedule.exe)" -lt 1500000
+holds "a script takes no more than a launcher" test "$(stat -c %s .jar/Scripts/press-schedule.exe)" -lt 16384
 says "$program" check
 holds "check finds nothing" has 'nothing wrong'
 
