@@ -18,6 +18,7 @@ import (
 	"syscall"
 
 	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
 
 	"glassjar/cli/view"
 	"glassjar/core/atomicfile"
@@ -284,6 +285,9 @@ func (a *app) prepare(cmd *cobra.Command, args []string) error {
 	if a.jar != "" && ignoresJar(cmd) {
 		return &view.UsageError{Why: strings.TrimPrefix(cmd.CommandPath(), "glassjar ") + " does not act on one jar, so it does not take --jar", Try: "glassjar help " + strings.TrimPrefix(cmd.CommandPath(), "glassjar ")}
 	}
+	if name := givenNothing(cmd); name != "" {
+		return &view.UsageError{Why: "--" + name + " was given nothing: an empty text", Try: "leave it out, or say what: glassjar help " + strings.TrimPrefix(cmd.CommandPath(), "glassjar ")}
+	}
 	a.restoreMask = ownRights()
 	a.screen = a.newScreen()
 	a.doing = strings.TrimSpace(strings.TrimPrefix(strings.TrimPrefix(cmd.CommandPath(), "glassjar"), " pythons") + " " + strings.Join(args, " "))
@@ -319,6 +323,16 @@ func (a *app) prepare(cmd *cobra.Command, args []string) error {
 	a.machine.Sweep()
 	a.machine.Report = a.screen.Progress().Report
 	return nil
+}
+
+// givenNothing is a flag whose text is empty, as a variable that is not set leaves it; or empty.
+func givenNothing(cmd *cobra.Command) (name string) {
+	cmd.Flags().Visit(func(f *pflag.Flag) {
+		if f.Value.Type() == "string" && f.Value.String() == "" {
+			name = f.Name
+		}
+	})
+	return name
 }
 
 // withoutJar are the commands that act on no jar, on all of them, or on those that their

@@ -141,6 +141,14 @@ func (s *Screen) Path(path string) string {
 	return atHome(short)
 }
 
+// typed is a path as one word of a command line.
+func (s *Screen) typed(path string) string {
+	if short := s.Path(path); !strings.ContainsAny(short, " &()") {
+		return short
+	}
+	return `"` + path + `"`
+}
+
 // atHome writes a path below the user's home with "~".
 func atHome(path string) string {
 	if home, err := os.UserHomeDir(); err == nil && filepath.IsAbs(path) && filepath.Dir(home) != home {

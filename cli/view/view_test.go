@@ -134,6 +134,7 @@ func TestWords(t *testing.T) {
 		{&place.NoJarError{Root: "/orchard/.jar"}, ExitPython, "looked for at .jar", "glassjar create"},
 		{&place.NoJarError{Root: "/orchard/.jar", Record: true}, ExitPython, "there is a record", "glassjar recreate"},
 		{&place.NoJarError{Named: "tols", Shelf: []string{"tools"}}, ExitPython, "did you mean tools?", "glassjar create tols"},
+		{&place.NoJarError{Root: "/orchard/a b/.jar", Named: "a b/.jar"}, ExitPython, "looked for at a b/.jar", `glassjar create --at "/orchard/a b/.jar"`},
 		{&place.DisagreeError{Active: "/a", Project: "/orchard/.jar"}, ExitUsage, "active in this shell: /a", "--jar .jar"},
 		{&jar.ExistsError{Path: "/orchard/.jar", Jar: true}, ExitUsage, "a jar at .jar already", "glassjar discard .jar"},
 		{&jar.ExistsError{Path: "/orchard/x"}, ExitUsage, "something at x already", "--at DIR"},

@@ -250,6 +250,9 @@ func (s *Screen) noJar(e *place.NoJarError) Message {
 			}
 		}
 		m.Try = []string{"glassjar create " + e.Named}
+		if !place.ValidName(e.Named) { // a path
+			m.Try = []string{"glassjar create --at " + s.typed(e.Root)}
+		}
 	case e.Record:
 		m.Reasons = []string{"there is a record, but its jar has not been made on this machine"}
 		m.Try = []string{"glassjar recreate"}

@@ -34,6 +34,12 @@ holds "in any case of its name" ends 5
 holds "a script takes no more than a launcher" test "$(stat -c %s .jar/Scripts/press-schedule.exe)" -lt 16384
 says "$program" check
 holds "check finds nothing" has 'nothing wrong'
+mkdir -p "$WINEPREFIX/dosdevices/unc/orchard"
+ln -s "$C/work" "$WINEPREFIX/dosdevices/unc/orchard/share"
+says '\\orchard\share\.jar\Scripts\press-schedule.exe' a
+holds "a script starts from a share" has '"prefix":"\\\\orchard\\share\\.jar"'
+says "$program" --jar '\\orchard\share\.jar' run python one
+holds "a jar on a share is used" has '"prefix":"\\\\orchard\\share\\.jar"'
 
 mv "$python/python312.dll" "$T/"
 says "$program" check

@@ -129,12 +129,14 @@ static void beside(text *t, const wide *in, const text *element, const wide *end
 	append(t, ending);
 }
 
-// given is a path as the system takes it.
+// given is a path as the system takes it: "\\?\C:\..." where it is long, or "\\?\UNC\host\...".
 static const wide *given(const text *path) {
-	if (path->n <= FORM_OF_PATHS || path->units[1] != ':') return path->units;
 	static text prefixed;
-	set(&prefixed, L"\\\\?\\");
-	add(&prefixed, path->units, path->n);
+	const wide *p = path->units;
+	boolean share = p[0] == '\\' && p[1] == '\\';
+	if (path->n <= FORM_OF_PATHS || (share ? p[2] == '?' || p[2] == '.' : p[1] != ':')) return p;
+	set(&prefixed, share ? L"\\\\?\\UNC" : L"\\\\?\\");
+	add(&prefixed, p + share, path->n - share);
 	return prefixed.units;
 }
 
@@ -378,6 +380,12 @@ void start(void) {
 	self.n = (int)GetModuleFileNameW(0, self.units, ROOM);
 	int at = last(&self);
 	if (at == 0 || self.n >= ROOM) fail(L"this program cannot find itself: ", 1);
+	if (is(self.units, 4, L"unc\\")) { // so Wine has a share's path
+		set(&scratch, L"\\\\");
+		append(&scratch, self.units + 4);
+		set(&self, scratch.units);
+		at = last(&self);
+	}
 	add(&folder, self.units, at - 1);
 	int n = self.n - at;
 	if (n > 4 && is(self.units + self.n - 4, 4, L".exe")) n -= 4;
