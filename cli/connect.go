@@ -3,11 +3,13 @@ package cli
 import (
 	"errors"
 	"fmt"
+	"strings"
 
 	"github.com/spf13/cobra"
 
 	"glassjar/cli/view"
 	"glassjar/core/operation"
+	"glassjar/core/signature"
 )
 
 func (a *app) connectCommand() *cobra.Command {
@@ -135,9 +137,10 @@ func (a *app) connectGitCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "git", Short: "let git merge records by what they ask for, and show their differences in words",
 		Long: `Sets this program as the merge driver of records, and as what makes them readable
-for git diff: for everybody in a line of .gitattributes, for this checkout in the
+for git diff: for everybody in lines of .gitattributes, for this checkout in the
 configuration of the repository. Two branches that each added a package merge
-then; what is not known here stays a conflict, which glassjar record ends.`,
+then; what is not known here stays a conflict, which glassjar record ends. Where both
+sides had signed theirs, what they became is to be signed again.`,
 		Example: "  glassjar connect git\n  glassjar connect git --undo",
 		Args:    noSubcommand("merge", "show"),
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -154,9 +157,12 @@ then; what is not known here stays a conflict, which glassjar record ends.`,
 // gitMergeCommand is what git starts to merge a record.
 func (a *app) gitMergeCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "merge BASE OURS THEIRS PATH SIZE", Short: "what git starts to merge a record", Hidden: true,
+		Use: "merge BASE OURS THEIRS PATH SIZE", Short: "what git starts to merge a record or its signature", Hidden: true,
 		Args: cobra.ExactArgs(5),
 		RunE: func(cmd *cobra.Command, args []string) error {
+			if strings.HasSuffix(args[3], signature.Ending) {
+				return a.machine.MergeSignatures(args[1])
+			}
 			r, err := a.machine.MergeRecordFiles(cmd.Context(), args[0], args[1], args[2], args[3])
 			var not *operation.NotMergedError
 			if errors.As(err, &not) {

@@ -19,8 +19,8 @@
 //	machine NAME        goes on as on another machine: with an empty home folder
 //	settle              waits until nothing is compiled in the background any more
 //
-// and the conditions [python:3.12], which holds if that Python was found, [root] and
-// [browser].
+// and the conditions [python:3.12], which holds if that Python was found, [root],
+// [browser] and [device-keys].
 package e2e
 
 import (

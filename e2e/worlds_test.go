@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"cmp"
 	"fmt"
 	"os"
 	"os/exec"
@@ -17,6 +18,10 @@ import (
 // empty home folder, the platform's own folders, no variable of Python's or of
 // this program, default settings.
 func TestScripts(t *testing.T) { world{}.run(t) }
+
+// deviceKeys is what stands in for security devices in OpenSSH's own tests: where a variable says,
+// or where Debian's openssh-tests has it.
+var deviceKeys = cmp.Or(os.Getenv("GLASSJAR_TEST_DEVICE"), "/usr/lib/openssh/regress/misc/sk-dummy/sk-dummy.so")
 
 // ordinary are the scripts of what everybody does every day. They run once more in
 // each of the places where people work.
@@ -88,6 +93,7 @@ func (w world) run(t *testing.T) {
 			env.Setenv("PYTHON_MINOR", def.Minor())
 			env.Setenv("PYTHON_VERSION", def.Said.Version)
 			env.Setenv("PYTHON", def.Path)
+			env.Setenv("SSH_SK_PROVIDER", deviceKeys)
 			if w.python != "" {
 				minor, err := exec.Command(w.python, "-c", "import sys; print('%d.%d' % sys.version_info[:2])").Output()
 				if err != nil {
@@ -116,6 +122,9 @@ func (w world) run(t *testing.T) {
 				return !strings.HasPrefix(def.Path, "/usr/"), nil
 			case "root":
 				return os.Getuid() == 0, nil
+			case "device-keys":
+				_, err := os.Stat(deviceKeys)
+				return err == nil, nil
 			case "browser":
 				return browserPath() != "", nil
 			}

@@ -15,8 +15,8 @@ import (
 	"glassjar/core/limits"
 )
 
-// attributesLine has git merge and show records by this program.
-const attributesLine = "pylock*.toml merge=glassjar diff=glassjar"
+// attributesLines have git merge and show records by this program, and merge their signatures.
+var attributesLines = []string{"pylock*.toml merge=glassjar diff=glassjar", "pylock*.toml.sig merge=glassjar"}
 
 // attributesFile is where git reads that, in the project's folder.
 const attributesFile = ".gitattributes"
@@ -50,7 +50,7 @@ func thisProgram() (string, error) {
 }
 
 // ConnectGit has git merge records by what they ask for, and show their differences in words:
-// for this checkout in the repository's configuration, and for everybody in a line of
+// for this checkout in the repository's configuration, and for everybody in two lines of
 // .gitattributes. With undo both are taken out again.
 func (m *Machine) ConnectGit(ctx context.Context, ref string, undo bool, decide func(*Connection) (bool, error)) (*Connection, error) {
 	at, release, err := m.beginConnect(ctx, ref)
@@ -86,25 +86,27 @@ func (m *Machine) ConnectGit(ctx context.Context, ref string, undo bool, decide 
 	return c, nil
 }
 
-// withAttributes is .gitattributes with the line, or without it; nil for no file.
+// withAttributes is .gitattributes with the lines, or without them; nil for no file.
 func withAttributes(text []byte, undo bool) []byte {
 	lines := strings.SplitAfter(string(text), "\n")
-	is := func(line string) bool { return strings.TrimSpace(line) == attributesLine }
-	switch has := slices.ContainsFunc(lines, is); {
-	case undo && has:
-		rest := strings.Join(slices.DeleteFunc(lines, is), "")
-		if strings.TrimSpace(rest) == "" {
-			return nil
+	if undo {
+		rest := slices.DeleteFunc(lines, func(line string) bool { return slices.Contains(attributesLines, strings.TrimSpace(line)) })
+		if out := strings.Join(rest, ""); len(out) == len(text) || strings.TrimSpace(out) != "" {
+			return []byte(out)
 		}
-		return []byte(rest)
-	case undo || has:
-		return text
+		return nil
 	}
 	out := slices.Clone(text)
-	if len(out) > 0 && out[len(out)-1] != '\n' {
-		out = append(out, '\n')
+	for _, want := range attributesLines {
+		if slices.ContainsFunc(lines, func(line string) bool { return strings.TrimSpace(line) == want }) {
+			continue
+		}
+		if len(out) > 0 && out[len(out)-1] != '\n' {
+			out = append(out, '\n')
+		}
+		out = append(out, want+"\n"...)
 	}
-	return append(out, attributesLine+"\n"...)
+	return out
 }
 
 // gitConfig is what changes in the repository's configuration, done by git itself; nil for

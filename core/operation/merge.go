@@ -17,6 +17,7 @@ import (
 	"glassjar/core/plan"
 	"glassjar/core/project"
 	"glassjar/core/resolve"
+	"glassjar/core/signature"
 	"glassjar/core/tomltext"
 )
 
@@ -76,6 +77,13 @@ func (m *Machine) MergeRecordFiles(ctx context.Context, base, ours, theirs, path
 	}
 	out := &MergedRecord{file, merge.Added, merge.Dropped, merge.Moved, len(written.Packages)}
 	return out, atomicfile.Write(m.absolute(ours), text, atomicfile.Options{Within: filepath.Dir(m.absolute(ours)), LineEnds: true})
+}
+
+// MergeSignatures says in the file ours, as git asks for it, that two signed records were merged:
+// the signature of neither side is of what they became.
+func (m *Machine) MergeSignatures(ours string) error {
+	file := m.absolute(ours)
+	return atomicfile.Write(file, []byte(signature.Merged), atomicfile.Options{Within: filepath.Dir(file)})
 }
 
 // MergeLines merges three texts line by line, as git does it, into that of ours; clean is false

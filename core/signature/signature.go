@@ -24,6 +24,10 @@ const Namespace = "record@glassjar"
 // Ending is that of a signature's file beside the record's.
 const Ending = ".sig"
 
+// Merged is the text of a signature's file where two sides of a merge had one each: neither is of
+// what both became.
+const Merged = "Two signed records were merged here. Sign what they became: glassjar record --sign KEY\n"
+
 // KeyError says why a key cannot be signed with.
 type KeyError struct{ File, Why string }
 
@@ -155,6 +159,10 @@ func (s *Signers) Verify(name string, record, sig []byte, now time.Time) (*Signe
 	no := &NotSignedError{Record: name, Signers: s.File}
 	if sig == nil {
 		no.Why = "it has no signature"
+		return nil, no
+	}
+	if string(bytes.TrimSpace(sig)) == strings.TrimSpace(Merged) {
+		no.Why = "two signed records were merged, and nobody has signed what they became"
 		return nil, no
 	}
 	one, err := sshsig.Unarmor(sig)
