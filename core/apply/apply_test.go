@@ -16,6 +16,7 @@ import (
 
 	"glassjar/core/apply"
 	"glassjar/core/catalog"
+	"glassjar/core/digest"
 	"glassjar/core/index"
 	"glassjar/core/interpreter"
 	"glassjar/core/jar"
@@ -207,7 +208,7 @@ func TestAfterAnError(t *testing.T) {
 	_, _, err := b.do(nil, b.choose("brixmeter", "1.2"))
 	require.NoError(t, err)
 	bad := b.choose("orchard-core", "2.0")
-	bad.File.Hashes = map[string]string{"sha256": fmt.Sprintf("%064d", 7)}
+	bad.File.Hashes = digest.Sums{SHA256: fmt.Sprintf("%064d", 7)}
 	_, _, err = b.do(nil, bad, b.choose("must-core", "0.2"))
 	var hash *store.HashError
 	require.ErrorAs(t, err, &hash)

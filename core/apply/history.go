@@ -5,6 +5,7 @@ import (
 	"slices"
 	"sort"
 
+	"glassjar/core/digest"
 	"glassjar/core/index"
 	"glassjar/core/jar"
 	"glassjar/core/limits"
@@ -100,7 +101,7 @@ func Choices(to jar.Moment) ([]plan.Choice, error) {
 		if err != nil {
 			return nil, &project.FileError{File: "the history", Where: e.Name, Why: err.Error()}
 		}
-		f := index.File{Name: e.File, Distribution: e.Name, Version: v, URL: e.URL, Size: e.Size, Index: e.Index, Hashes: map[string]string{"sha256": e.SHA256}}
+		f := index.File{Name: e.File, Distribution: e.Name, Version: v, URL: e.URL, Size: e.Size, Index: e.Index, Hashes: digest.Sums{SHA256: e.SHA256}}
 		if path, ok := metadata.PathOf(e.URL); ok {
 			f.Path = path
 		}

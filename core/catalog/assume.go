@@ -3,7 +3,6 @@ package catalog
 import (
 	"sync"
 
-	"glassjar/core/digest"
 	"glassjar/core/index"
 	"glassjar/core/version"
 )
@@ -31,7 +30,7 @@ func releaseOf(f index.File) release { return release{f.Distribution, f.Version.
 
 // alone reports whether nothing but its own metadata says what a wheel needs.
 func (c *Catalog) alone(f index.File) bool {
-	return f.Wheel != nil && f.Index != "" && f.Path == "" && f.MetadataHashes[digest.SHA256] == "" && !c.ReadAll[f.Distribution]
+	return f.Wheel != nil && f.Index != "" && f.Path == "" && f.MetadataHashes.SHA256 == "" && !c.ReadAll[f.Distribution]
 }
 
 // standsFor is the wheel that a file's needs are read from: mostly itself.

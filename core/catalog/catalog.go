@@ -6,11 +6,9 @@
 package catalog
 
 import (
-	"cmp"
 	"context"
 	"maps"
 	"slices"
-	"strings"
 	"sync"
 	"sync/atomic"
 
@@ -140,20 +138,15 @@ func (c *Catalog) HeldBack(name string, v version.Version) (index.Hold, bool) {
 	return c.Indexes.HeldBack(name, v)
 }
 
-// ByVersion sorts files into releases, the newest first.
+// ByVersion sorts files into releases, the newest first. Files that have that order already are
+// kept where they are.
 func ByVersion(files []index.File) []Release {
 	// Whatever order an index lists them in; of two ways to write a version the
 	// first by name counts.
-	order := make([]*index.File, len(files))
-	for i := range files {
-		order[i] = &files[i]
-	}
-	slices.SortFunc(order, func(a, b *index.File) int {
-		return cmp.Or(b.Version.Compare(a.Version), strings.Compare(a.Name, b.Name))
-	})
-	sorted := make([]index.File, len(files))
-	for i, f := range order {
-		sorted[i] = *f
+	sorted := files
+	if !index.NewestFirst(files) {
+		sorted = slices.Clone(files) // others may be reading them
+		index.SortNewestFirst(sorted)
 	}
 	var out []Release
 	for from, to := 0, 0; from < len(sorted); from = to {

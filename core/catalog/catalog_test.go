@@ -20,6 +20,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"glassjar/core/catalog"
+	"glassjar/core/digest"
 	"glassjar/core/fetch"
 	"glassjar/core/index"
 	"glassjar/core/metadata"
@@ -130,7 +131,7 @@ func (s *stall) sell(file string, lines ...string) *index.File {
 	s.bytes[file], s.meta[file] = data, text
 	require.NoError(s.t, os.WriteFile(filepath.Join(s.dir, file), data, 0o644))
 	s.files[name.Name] = append(s.files[name.Name], index.File{Name: file, Distribution: name.Name, Version: name.Version, Wheel: &name, URL: s.Address() + file,
-		Index: s.name, Size: int64(len(data)), Hashes: map[string]string{"sha256": hex.EncodeToString(sum[:])}, HasMetadata: true})
+		Index: s.name, Size: int64(len(data)), Hashes: digest.Sums{SHA256: hex.EncodeToString(sum[:])}, HasMetadata: true})
 	return &s.files[name.Name][len(s.files[name.Name])-1]
 }
 
@@ -280,7 +281,7 @@ func TestSources(t *testing.T) {
 		s.files[name.Name] = append(s.files[name.Name], more)
 	}
 	source("press-1.0.tar.gz", index.File{})
-	source("press-1.1.tar.gz", index.File{Hashes: map[string]string{"sha256": strings.Repeat("ab", 32)}})
+	source("press-1.1.tar.gz", index.File{Hashes: digest.Sums{SHA256: strings.Repeat("ab", 32)}})
 	source("press-1.2.tar.gz", index.File{Yanked: true, YankedReason: "sour"})
 	source("press-1.3.tar.gz", index.File{RequiresPython: ">=3.13"})
 	v := version.MustParse("1.1")
@@ -445,7 +446,7 @@ func TestWhatTellsEnvironmentsApart(t *testing.T) {
 			s.sell("press-1.0-cp312-cp312-manylinux_2_17_x86_64.whl")
 			for i := range s.files["press"] {
 				sum := sha256.Sum256([]byte(s.meta[s.files["press"][i].Name]))
-				s.files["press"][i].MetadataHashes = map[string]string{"sha256": hex.EncodeToString(sum[:])}
+				s.files["press"][i].MetadataHashes = digest.Sums{SHA256: hex.EncodeToString(sum[:])}
 			}
 		}, windows, true},
 		{"Requires-Python of the index", func(s *stall) { s.sell("press-1.0-py3-none-any.whl").RequiresPython = ">=3.12" }, old, false},
@@ -485,7 +486,7 @@ func TestAhead(t *testing.T) {
 	for _, list := range s.files {
 		for i, f := range list {
 			sum := sha256.Sum256([]byte(s.meta[f.Name]))
-			list[i].MetadataHashes = map[string]string{"sha256": hex.EncodeToString(sum[:])}
+			list[i].MetadataHashes = digest.Sums{SHA256: hex.EncodeToString(sum[:])}
 		}
 	}
 	c := open(t, s)
@@ -534,8 +535,8 @@ func TestFetch(t *testing.T) {
 		{"longer than announced", nil, func(f *index.File) { f.Size -= 3 }, 1, "more than the"},
 		{"shorter than a record says", nil, func(f *index.File) { f.Size += 3; f.Exact = true }, 1, "the record says"},
 		{"shorter than a page says", nil, func(f *index.File) { f.Size += 3 }, 1, ""},
-		{"another hash is wrong", nil, func(f *index.File) { f.Hashes["sha512"] = strings.Repeat("ab", 64) }, 2, "sha512:"},
-		{"without a hash", nil, func(f *index.File) { f.Hashes = nil }, 1, ""},
+		{"another hash is wrong", nil, func(f *index.File) { f.Hashes.Add("sha512", strings.Repeat("ab", 64)) }, 2, "sha512:"},
+		{"without a hash", nil, func(f *index.File) { f.Hashes = digest.Sums{} }, 1, ""},
 	} {
 		s := newStall(t, "orchard")
 		f := *s.sell("press-1.0-py3-none-any.whl")
@@ -550,7 +551,7 @@ func TestFetch(t *testing.T) {
 		assert.Equal(t, c.opened, s.opened[f.Name], c.title)
 		if c.fault != "" {
 			assert.ErrorContains(t, err, c.fault, c.title)
-			assert.False(t, cat.Here(index.File{Hashes: map[string]string{"sha256": whole}}), "%s: it is in the store", c.title)
+			assert.False(t, cat.Here(index.File{Hashes: digest.Sums{SHA256: whole}}), "%s: it is in the store", c.title)
 			continue
 		}
 		require.NoError(t, err, c.title)
@@ -583,7 +584,7 @@ func TestFetchFromHere(t *testing.T) {
 		{map[string]string{"sha512": strings.Repeat("0", 128)}, -1, false, "has the hash"},
 		{nil, 7, true, "it has 6 bytes, and the record says 7"},
 	} {
-		path, sum, err := c.Fetch(ctx, index.File{Name: "press-1.0-py3-none-any.whl", Path: file, Size: one.size, Exact: one.exact, Hashes: one.hashes}, nil)
+		path, sum, err := c.Fetch(ctx, index.File{Name: "press-1.0-py3-none-any.whl", Path: file, Size: one.size, Exact: one.exact, Hashes: digest.SumsOf(one.hashes)}, nil)
 		if one.fault != "" {
 			assert.ErrorContains(t, err, one.fault)
 			continue
@@ -705,12 +706,12 @@ func TestFromThisMachine(t *testing.T) {
 
 	// What comes and is no archive was damaged on its way; here it is no wheel.
 	s.bytes[f.Name] = []byte("<html>")
-	f.HasMetadata, f.Hashes, f.Size = false, nil, -1
+	f.HasMetadata, f.Hashes, f.Size = false, digest.Sums{}, -1
 	s.whole = true
 	var damaged *index.DamagedError
 	_, err = open(t, s).Metadata(ctx, f)
 	assert.ErrorAs(t, err, &damaged)
-	here.Path, here.Hashes = filepath.Join(t.TempDir(), f.Name), nil
+	here.Path, here.Hashes = filepath.Join(t.TempDir(), f.Name), digest.Sums{}
 	require.NoError(t, os.WriteFile(here.Path, []byte("<html>"), 0o644))
 	_, err = open(t).Metadata(ctx, here)
 	assert.ErrorIs(t, err, metadata.ErrInvalid)

@@ -11,7 +11,6 @@ import (
 	"path/filepath"
 
 	"glassjar/core/atomicfile"
-	"glassjar/core/digest"
 	"glassjar/core/fetch"
 	"glassjar/core/index"
 	"glassjar/core/metadata"
@@ -62,7 +61,7 @@ func (c *Catalog) metadataBytes(ctx context.Context, f index.File) ([]byte, erro
 	if f.IsSource() {
 		return c.sourceMetadata(ctx, f)
 	}
-	if sum := f.MetadataHashes[digest.SHA256]; f.HasMetadata && store.ValidSum(sum) {
+	if sum := f.MetadataHashes.SHA256; f.HasMetadata && store.ValidSum(sum) {
 		// Most wheels of a release say the same: it is asked for once.
 		data, err := c.stated.Do(sum, func() ([]byte, error) { return c.keptMetadata(ctx, f, sum) })
 		if err != nil {
@@ -92,7 +91,7 @@ func (c *Catalog) keptMetadata(ctx context.Context, f index.File, sum string) ([
 
 // hasMetadata reports whether a wheel's metadata is on this machine.
 func (c *Catalog) hasMetadata(f index.File) bool {
-	for _, sum := range []string{f.MetadataHashes[digest.SHA256], f.SHA256()} {
+	for _, sum := range []string{f.MetadataHashes.SHA256, f.SHA256()} {
 		if !store.ValidSum(sum) {
 			continue
 		}

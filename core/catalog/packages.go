@@ -35,7 +35,7 @@ func (c *Catalog) fetchOnce(ctx context.Context, f index.File, t *Transfer) (pat
 		return "", "", err
 	}
 	defer r.Close()
-	check := digest.NewCheck(f.Hashes, digest.SHA256)
+	check := digest.NewCheck(f.Hashes.ByName(), digest.SHA256)
 	most := int64(limits.Package)
 	if f.Size >= 0 {
 		most = f.Size
@@ -66,7 +66,7 @@ func (c *Catalog) verifyHere(ctx context.Context, f index.File) (string, error) 
 	if err == nil && f.SHA256() != "" && sum != f.SHA256() {
 		err = &store.HashError{File: f.Name, Want: f.SHA256(), Have: sum}
 	}
-	check := digest.NewCheck(f.Hashes, digest.SHA256)
+	check := digest.NewCheck(f.Hashes.ByName(), digest.SHA256)
 	if err != nil || check.Empty() && !f.Exact {
 		return sum, err
 	}

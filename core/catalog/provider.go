@@ -159,17 +159,26 @@ func (p *Provider) judge(ctx context.Context, name string, r Release) (*index.Fi
 	return source, c, nil
 }
 
+// ServesPython is a test of what files say of the Pythons that they are for ("Requires-Python"). What
+// cannot be understood says nothing. Files of a release mostly say the same, which is read once.
+func ServesPython(python version.Version) func(text string) bool {
+	said, serves := "", true
+	return func(text string) bool {
+		if text != said {
+			spec, err := version.ParseLegacySpecifiers(text)
+			said, serves = text, err != nil || spec.Holds(python)
+		}
+		return serves
+	}
+}
+
 // sourceOf is the source of a release, if its Python fits.
 func sourceOf(r Release, env target.Environment) *index.File {
+	serves := ServesPython(env.Python)
 	for i := range r.Files {
-		f := &r.Files[i]
-		if !f.IsSource() {
-			continue
+		if f := &r.Files[i]; f.IsSource() && serves(f.RequiresPython) {
+			return f
 		}
-		if spec, err := version.ParseLegacySpecifiers(f.RequiresPython); err == nil && !spec.Holds(env.Python) {
-			continue
-		}
-		return f
 	}
 	return nil
 }
@@ -182,13 +191,14 @@ func Judge(r Release, env target.Environment) (*index.File, resolve.Candidate) {
 	rank := 0
 	wheels, sources, wrongPython := 0, 0, ""
 	yanked, reason := true, ""
+	serves := ServesPython(env.Python)
 	for i := range r.Files {
 		f := &r.Files[i]
 		if !f.Yanked {
 			yanked = false
 		}
 		reason = f.YankedReason
-		if spec, err := version.ParseLegacySpecifiers(f.RequiresPython); err == nil && !spec.Holds(env.Python) {
+		if !serves(f.RequiresPython) {
 			wrongPython = f.RequiresPython
 			continue
 		}

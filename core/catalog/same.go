@@ -5,7 +5,6 @@ import (
 	"errors"
 	"slices"
 
-	"glassjar/core/digest"
 	"glassjar/core/index"
 	"glassjar/core/resolve"
 	"glassjar/core/version"
@@ -87,6 +86,6 @@ func (p *Provider) needsLike(ctx context.Context, other *Provider, a answer) boo
 // saysTheSame reports whether two files are known to have the same metadata.
 func (c *Catalog) saysTheSame(a, b index.File) bool {
 	a, b = c.standsFor(a), c.standsFor(b)
-	sum := a.MetadataHashes[digest.SHA256]
-	return a.Name == b.Name || sum != "" && sum == b.MetadataHashes[digest.SHA256]
+	sum := a.MetadataHashes.SHA256
+	return a.Name == b.Name || sum != "" && sum == b.MetadataHashes.SHA256
 }

@@ -58,11 +58,16 @@ func Fault(hashes map[string]string) string {
 		if makers[algorithm] == nil {
 			continue
 		}
-		if text := hashes[algorithm]; len(text) != 2*sizes[algorithm] || strings.Trim(text, "0123456789abcdefABCDEF") != "" {
+		if !isSum(hashes[algorithm], algorithm) {
 			return algorithm
 		}
 	}
 	return ""
+}
+
+// isSum reports whether a text can be a hash by an algorithm.
+func isSum(text, algorithm string) bool {
+	return len(text) == 2*sizes[algorithm] && strings.Trim(text, "0123456789abcdefABCDEF") == ""
 }
 
 func sorted(hashes map[string]string) []string {

@@ -14,3 +14,6 @@ func ParsePage(data []byte, html bool, at *url.URL) ([]File, error) {
 	}
 	return files, err
 }
+
+// PlainAddress is [plainAddress].
+var PlainAddress = plainAddress

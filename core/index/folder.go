@@ -126,7 +126,7 @@ func (d *Folder) Files(ctx context.Context, name string) ([]File, error) {
 		if err != nil {
 			return nil, err
 		}
-		out[i].Hashes = map[string]string{"sha256": sum}
+		out[i].Hashes = digest.Sums{SHA256: sum}
 	}
 	return out, nil
 }

@@ -4,6 +4,7 @@
 package index
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -12,6 +13,7 @@ import (
 	"strings"
 	"time"
 
+	"glassjar/core/digest"
 	"glassjar/core/metadata"
 	"glassjar/core/version"
 )
@@ -31,8 +33,8 @@ type File struct {
 	// URL is absolute: http(s), file, or "sample:". Path is set for a file on
 	// this machine.
 	URL, Path string
-	// Hashes are in lower-case hex, by algorithm; there may be none.
-	Hashes map[string]string
+	// Hashes are the index's; there may be none.
+	Hashes digest.Sums
 	// RequiresPython is as the index gives it; empty if it does not say.
 	RequiresPython string
 	Yanked         bool
@@ -44,7 +46,7 @@ type File struct {
 	// HasMetadata tells that the metadata can be had separately, with
 	// MetadataHashes if not empty.
 	HasMetadata    bool
-	MetadataHashes map[string]string
+	MetadataHashes digest.Sums
 	// Provenance is the address of what the index knows of the file's publisher (PEP
 	// 740); empty if it does not say.
 	Provenance string
@@ -98,7 +100,7 @@ func (f File) Ask() string {
 }
 
 // SHA256 is the file's hash by that algorithm, or empty.
-func (f File) SHA256() string { return f.Hashes["sha256"] }
+func (f File) SHA256() string { return f.Hashes.SHA256 }
 
 // Source is one index.
 type Source interface {
@@ -118,6 +120,44 @@ type Source interface {
 	Inside(ctx context.Context, f File) (Inside, error)
 	// Open reads a file.
 	Open(ctx context.Context, f File) (io.ReadCloser, error)
+}
+
+// compare orders files by their versions, the newest first, and by their names.
+func compare(a, b *File) int {
+	return cmp.Or(b.Version.Compare(a.Version), strings.Compare(a.Name, b.Name))
+}
+
+// NewestFirst reports whether files are in order: the newest version first, those of one by name.
+func NewestFirst(files []File) bool {
+	for i := 1; i < len(files); i++ {
+		if compare(&files[i-1], &files[i]) > 0 {
+			return false
+		}
+	}
+	return true
+}
+
+// SortNewestFirst puts files in order where they stand: a page may have tens of thousands.
+func SortNewestFirst(files []File) {
+	if NewestFirst(files) {
+		return
+	}
+	from := make([]int, len(files)) // of each place, whose file belongs there
+	for i := range from {
+		from[i] = i
+	}
+	slices.SortStableFunc(from, func(a, b int) int { return compare(&files[a], &files[b]) })
+	for start := range from {
+		held := files[start]
+		at := start
+		for from[at] != start && from[at] >= 0 {
+			files[at] = files[from[at]]
+			at, from[at] = from[at], -1
+		}
+		if from[at] == start {
+			files[at], from[at] = held, -1
+		}
+	}
 }
 
 // describe fills in what a file's name says. It reports false for a file that

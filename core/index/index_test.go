@@ -1,14 +1,18 @@
 package index_test
 
 import (
+	"cmp"
 	"context"
 	"errors"
+	"fmt"
 	"io"
+	"math/rand/v2"
 	"net/http"
 	"net/http/httptest"
 	"net/url"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -18,6 +22,7 @@ import (
 
 	"glassjar/core/fetch"
 	"glassjar/core/index"
+	"glassjar/core/version"
 	"glassjar/sample"
 )
 
@@ -39,6 +44,45 @@ func server(t *testing.T, at string) *index.Server {
 	return index.NewServer("test", at, &fetch.Client{Retries: -1})
 }
 
+// Files come in one order, whatever the page's: the newest version first, and by name.
+func TestNewestFirst(t *testing.T) {
+	r := rand.New(rand.NewPCG(7, 7))
+	for n := range 40 {
+		var files []index.File
+		for range n {
+			v := version.MustParse(fmt.Sprintf("%d.%d", r.IntN(3), r.IntN(4)))
+			files = append(files, index.File{Name: fmt.Sprintf("press-%s-%d.whl", v, r.IntN(3)), Version: v, Size: r.Int64()})
+		}
+		want := slices.Clone(files)
+		slices.SortStableFunc(want, func(a, b index.File) int { return cmp.Or(b.Version.Compare(a.Version), cmp.Compare(a.Name, b.Name)) })
+		index.SortNewestFirst(files)
+		assert.Equal(t, want, files)
+		assert.True(t, index.NewestFirst(files))
+	}
+}
+
+// An address that is taken as it stands is what taking it apart would have given.
+func TestPlainAddresses(t *testing.T) {
+	base, err := url.Parse("https://index.example/simple/press/")
+	require.NoError(t, err)
+	plain := 0
+	for _, scheme := range []string{"https://", "http://", "HTTPS://", "file://", "//", ""} {
+		for _, host := range []string{"far.example", "far.example:8443", "far.example:", "far.example:x", "a@far.example", ""} {
+			for _, inside := range []string{"/a/press-1.0.whl", "/a/../b", "/./b", "/.b", "/a//b", "/a b", "/a%20b", "/a?b", "/a#b", "/a/", "/", "", "/A_b"} {
+				address := scheme + host + inside
+				if !index.PlainAddress(address) {
+					continue
+				}
+				plain++
+				at, err := base.Parse(address)
+				require.NoError(t, err, address)
+				assert.Equal(t, at.String(), address)
+			}
+		}
+	}
+	assert.Equal(t, 12, plain)
+}
+
 const page = `<html><head><base href="/files/"></head><body>
 <a href="press-1.0-py3-none-any.whl#sha256=AB12000000000000000000000000000000000000000000000000000000000000" data-requires-python="&gt;=3.8" data-core-metadata="sha256=cd00000000000000000000000000000000000000000000000000000000000000">press-1.0-py3-none-any.whl</a>
 <A HREF="../other/press-1.1-py3-none-any.whl" data-yanked="broken">press</A>
@@ -51,12 +95,13 @@ func TestHTMLPage(t *testing.T) {
 	files, err := server(t, at).Files(ctx, "press")
 	require.NoError(t, err)
 	require.Len(t, files, 3)
+	slices.Reverse(files) // the newest comes first
 	root := strings.TrimSuffix(at, "/deep/simple/")
 	assert.Equal(t, root+"/files/press-1.0-py3-none-any.whl", files[0].URL)
-	assert.Equal(t, map[string]string{"sha256": "ab12" + zeros[4:]}, files[0].Hashes)
+	assert.Equal(t, map[string]string{"sha256": "ab12" + zeros[4:]}, files[0].Hashes.ByName())
 	assert.Equal(t, ">=3.8", files[0].RequiresPython)
 	assert.True(t, files[0].HasMetadata)
-	assert.Equal(t, "cd"+zeros[2:], files[0].MetadataHashes["sha256"])
+	assert.Equal(t, "cd"+zeros[2:], files[0].MetadataHashes.SHA256)
 	assert.False(t, files[0].Yanked)
 	assert.Equal(t, root+"/other/press-1.1-py3-none-any.whl", files[1].URL)
 	assert.True(t, files[1].Yanked)
@@ -77,6 +122,7 @@ func TestJSONPage(t *testing.T) {
 	files, err := server(t, at).Files(ctx, "press")
 	require.NoError(t, err)
 	require.Len(t, files, 3)
+	slices.Reverse(files) // the newest comes first
 	assert.True(t, strings.HasSuffix(files[0].URL, "/deep/x/press-1.0-py3-none-any.whl"), files[0].URL)
 	assert.EqualValues(t, 12, files[0].Size)
 	assert.Equal(t, "2024-01-02T02:04:05.5Z", files[0].Uploaded.Format("2006-01-02T15:04:05.999Z07:00"))
@@ -153,6 +199,8 @@ func TestServedIndexReadsBack(t *testing.T) {
 			got, err := client.Files(ctx, name)
 			require.NoError(t, err)
 			require.Len(t, got, len(want))
+			want = slices.Clone(want)
+			index.SortNewestFirst(want)
 			for i, f := range got {
 				assert.Equal(t, want[i].Name, f.Name)
 				assert.Equal(t, want[i].Hashes, f.Hashes)

@@ -29,7 +29,8 @@ func Links(ctx context.Context, client *fetch.Client, address string) ([]File, e
 	}
 	kept := out[:0]
 	for _, f := range out {
-		if f.Name == "" || f.Name == "/" || f.Name == "." || !plausible(f.Hashes) {
+		var ok bool
+		if f.Hashes, ok = f.Hashes.Plausible(); !ok || f.Name == "" || f.Name == "/" || f.Name == "." {
 			continue
 		}
 		f.hideSecret()

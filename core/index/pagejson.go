@@ -27,7 +27,7 @@ var lenient = []jsontext.Options{jsontext.AllowInvalidUTF8(true), jsontext.Allow
 // parseJSON reads a distribution's page in JSON (PEP 691, 700, 714, 740). Pages of tens of
 // thousands of files are read as a stream of tokens, and what many files share is kept once.
 func parseJSON(data []byte, base *url.URL) ([]File, Standing, error) {
-	r := &pageReader{valid: utf8.Valid(data), d: jsontext.NewDecoder(bytes.NewBuffer(data), lenient...), base: base, shared: map[string]string{}, metadata: map[string]map[string]string{}}
+	r := &pageReader{valid: utf8.Valid(data), d: jsontext.NewDecoder(bytes.NewBuffer(data), lenient...), base: base, shared: map[string]string{}, metadata: map[string]digest.Sums{}}
 	r.files = make([]File, 0, min(bytes.Count(data, []byte(`"filename"`)), limits.Files))
 	var says jsonStanding
 	listed := false
@@ -78,7 +78,7 @@ type pageReader struct {
 	files []File
 	// shared are texts that many files have, metadata the hashes of it by their text.
 	shared   map[string]string
-	metadata map[string]map[string]string
+	metadata map[string]digest.Sums
 	entries  int
 }
 
@@ -212,9 +212,6 @@ func (r *pageReader) file() error {
 		core = dist
 	}
 	f.HasMetadata, f.MetadataHashes = core.there, core.hashes
-	if f.Hashes == nil {
-		f.Hashes = map[string]string{}
-	}
 	if f.Name != "" && f.at(address, r.base) {
 		if strings.HasSuffix(f.URL, f.Name) {
 			f.Name = f.URL[len(f.URL)-len(f.Name):] // kept once
@@ -228,7 +225,7 @@ func (r *pageReader) file() error {
 // separate is what a page says of metadata that can be had separately.
 type separate struct {
 	said, there bool
-	hashes      map[string]string
+	hashes      digest.Sums
 }
 
 func (r *pageReader) separate(raw []byte) separate {
@@ -249,28 +246,28 @@ func (r *pageReader) separate(raw []byte) separate {
 	return separate{true, true, hashes}
 }
 
-// hashesOf are hashes in an object, with names and values in lower case.
-func hashesOf(raw []byte) (map[string]string, error) {
-	// Mostly there is one, in the plainest form.
+// hashesOf are hashes in an object.
+func hashesOf(raw []byte) (out digest.Sums, err error) {
+	// Mostly there is one by SHA-256, in the plainest form.
 	if name, rest, ok := bytes.Cut(bytes.TrimPrefix(raw, []byte(`{"`)), []byte(`"`)); ok && len(raw) > 2 && raw[1] == '"' {
 		value := bytes.TrimLeft(bytes.TrimPrefix(bytes.TrimLeft(rest, " "), []byte(":")), " ")
 		if len(value) > 2 && value[0] == '"' && bytes.HasSuffix(value, []byte(`"}`)) && bytes.Count(value, []byte(`"`)) == 2 && bytes.IndexByte(raw, '\\') < 0 {
-			return map[string]string{lower(name): lower(value[1 : len(value)-2])}, nil
+			if string(name) == digest.SHA256 {
+				return digest.Sums{SHA256: strings.ToLower(string(value[1 : len(value)-2]))}, nil
+			}
 		}
 	}
-	var out map[string]string
-	if err := json.Unmarshal(raw, &out); err != nil {
-		return nil, err
+	var all map[string]string
+	if err := json.Unmarshal(raw, &all); err != nil {
+		return out, err
 	}
-	return digest.Normal(out), nil
+	return digest.SumsOf(all), nil
 }
-
-func lower(text []byte) string { return strings.ToLower(string(text)) }
 
 // at sets the address of a file; false where it has none. Addresses as nearly all are need no
 // taking apart.
 func (f *File) at(address string, base *url.URL) bool {
-	if strings.HasPrefix(address, "https://") && plainAddress(address) {
+	if plainAddress(address) {
 		f.URL, f.doubtful = address, address[strings.LastIndexByte(address, '/')+1:] != f.Name
 		return true
 	}
@@ -290,13 +287,25 @@ var plainCharacters = func() (plain [256]bool) {
 	return plain
 }()
 
-// plainAddress reports whether an address is the same however it is taken apart.
+// plainAddress reports whether an address is a whole one, and the same however it is taken apart.
 func plainAddress(address string) bool {
-	rest := address[len("https://"):]
-	for i := range len(rest) {
-		if !plainCharacters[rest[i]] {
+	rest, whole := strings.CutPrefix(address, "https://")
+	if !whole {
+		if rest, whole = strings.CutPrefix(address, "http://"); !whole {
 			return false
 		}
 	}
-	return strings.IndexByte(rest, '/') > 0 && rest[len(rest)-1] != '/'
+	host, inside, ok := strings.Cut(rest, "/")
+	host, port, numbered := strings.Cut(host, ":")
+	return ok && host != "" && isPlain(host) && (!numbered || port != "" && strings.Trim(port, "0123456789") == "") &&
+		isPlain(inside) && !strings.HasPrefix(inside, ".") && !strings.Contains(inside, "/.") && !strings.HasSuffix(inside, "/") && inside != ""
+}
+
+func isPlain(text string) bool {
+	for i := range len(text) {
+		if !plainCharacters[text[i]] {
+			return false
+		}
+	}
+	return true
 }

@@ -31,6 +31,9 @@ func (m meta) fault() error {
 
 // absolute is an address of a page, empty for none.
 func absolute(base *url.URL, address string) string {
+	if plainAddress(address) {
+		return address
+	}
 	u, err := base.Parse(address)
 	if address == "" || err != nil {
 		return ""
@@ -147,10 +150,10 @@ func (a anchor) file() File {
 	if err != nil {
 		return File{}
 	}
-	f := File{Name: path.Base(href.Path), Size: -1, Hashes: map[string]string{}}
+	f := File{Name: path.Base(href.Path), Size: -1}
 	f.doubtful = a.text != f.Name
 	if algorithm, sum, ok := strings.Cut(href.Fragment, "="); ok {
-		f.Hashes[strings.ToLower(algorithm)] = strings.ToLower(sum)
+		f.Hashes.Add(algorithm, sum)
 	}
 	clean := *href
 	clean.Fragment = ""
@@ -164,7 +167,7 @@ func (a anchor) file() File {
 	}
 	if f.HasMetadata = ok && value != "false"; f.HasMetadata {
 		if algorithm, sum, ok := strings.Cut(value, "="); ok {
-			f.MetadataHashes = map[string]string{strings.ToLower(algorithm): strings.ToLower(sum)}
+			f.MetadataHashes.Add(algorithm, sum)
 		}
 	}
 	return f

@@ -49,10 +49,10 @@ func (r *Registry) Files(ctx context.Context, name string) ([]File, error) {
 	var out []File
 	for _, release := range releases {
 		for _, one := range release.Files {
-			f := File{Name: one.Name, URL: registry.FileURL(r.base, name, one.Blob), Hashes: map[string]string{digest.SHA256: one.SHA256},
+			f := File{Name: one.Name, URL: registry.FileURL(r.base, name, one.Blob), Hashes: digest.Sums{SHA256: one.SHA256},
 				RequiresPython: one.RequiresPython, Size: one.Size, Uploaded: one.Uploaded, Index: r.name}
 			if one.MetadataSum != "" {
-				f.HasMetadata, f.MetadataHashes = true, map[string]string{digest.SHA256: one.MetadataSum}
+				f.HasMetadata, f.MetadataHashes = true, digest.Sums{SHA256: one.MetadataSum}
 				r.sizes.Store(one.MetadataSum, one.MetadataSize)
 			}
 			if f.describe(name) {
@@ -71,7 +71,7 @@ func (r *Registry) Names(context.Context) ([]string, error) { return nil, r.err 
 
 // Metadata is a wheel's core metadata, a blob of its own.
 func (r *Registry) Metadata(ctx context.Context, f File) ([]byte, error) {
-	sum := f.MetadataHashes[digest.SHA256]
+	sum := f.MetadataHashes.SHA256
 	size, ok := r.sizes.Load(sum)
 	if !ok {
 		return nil, fetch.ErrNoRanges // the whole wheel says it

@@ -7,6 +7,7 @@ import (
 	"io"
 	"strings"
 
+	"glassjar/core/digest"
 	"glassjar/sample"
 )
 
@@ -30,7 +31,7 @@ func (s Sample) Files(_ context.Context, name string) ([]File, error) {
 	}
 	var out []File
 	for _, f := range list {
-		file := File{Name: f.Name, URL: SampleScheme + f.Name, Hashes: map[string]string{"sha256": f.SHA256}, RequiresPython: f.RequiresPython,
+		file := File{Name: f.Name, URL: SampleScheme + f.Name, Hashes: digest.Sums{SHA256: f.SHA256}, RequiresPython: f.RequiresPython,
 			Yanked: f.Yanked != "", YankedReason: f.Yanked, Size: int64(len(f.Data)), Uploaded: f.Uploaded, HasMetadata: f.Metadata != nil, Index: s.Name()}
 		if file.describe(name) {
 			out = append(out, file)

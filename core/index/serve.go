@@ -253,7 +253,7 @@ func jsonPage(name string, served []servedFile) any {
 	versions := []string{}
 	seen := map[string]bool{}
 	for _, f := range served {
-		one := map[string]any{"filename": f.Name, "url": "../../files/" + f.Name, "hashes": f.Hashes, "size": f.Size}
+		one := map[string]any{"filename": f.Name, "url": "../../files/" + f.Name, "hashes": f.Hashes.ByName(), "size": f.Size}
 		if f.RequiresPython != "" {
 			one["requires-python"] = f.RequiresPython
 		}

@@ -10,6 +10,7 @@ import (
 	"mime"
 	"net/http"
 	"net/url"
+	"runtime"
 	"strings"
 
 	"glassjar/core/digest"
@@ -34,6 +35,9 @@ type Server struct {
 	answers       once.Map[string, fetch.Kept] // of the cache, by name
 	understood    once.Map[string, page]       // by name, content type, length and checksum of the answer
 }
+
+// many is how many files make a page a large one.
+const many = 5000
 
 // page is what a distribution's page says.
 type page struct {
@@ -73,6 +77,9 @@ func (s *Server) read(ctx context.Context, name string) (page, error) {
 		// It may have been damaged on the way: once more, not from the cache.
 		s.client.Forget(s.pageAddress(name), accept)
 		p, err = s.readPage(ctx, name)
+	}
+	if len(p.files) > many {
+		runtime.GC() // the text of such a page is most of what is held, and of no more use
 	}
 	if err == nil && p.standing.Status == Quarantined {
 		err = &QuarantinedError{name, s.name, p.standing.Reason}
@@ -144,7 +151,10 @@ func (s *Server) understand(name string, data []byte, res *fetch.Response) (page
 		kept := p.files[:0]
 		var names metadata.Names
 		for _, f := range p.files {
-			if !plausible(f.Hashes) || !plausible(f.MetadataHashes) {
+			var whole, separate bool
+			f.Hashes, whole = f.Hashes.Plausible()
+			f.MetadataHashes, separate = f.MetadataHashes.Plausible()
+			if !whole || !separate {
 				return page{standing: p.standing}, &NotIndexError{fetch.Redact(s.pageAddress(name)), "it gives a hash that is none, for " + f.Name}
 			}
 			f.Index = s.name
@@ -155,6 +165,7 @@ func (s *Server) understand(name string, data []byte, res *fetch.Response) (page
 				kept = append(kept, f)
 			}
 		}
+		SortNewestFirst(kept)
 		p.files = kept
 		return p, nil
 	})
@@ -167,17 +178,6 @@ func parsePage(data []byte, res *fetch.Response) (p page, err error) {
 	}
 	p.files, p.standing, err = parse(data, res.URL)
 	return p, err
-}
-
-// plausible reports whether a SHA-256, if one is given, can be one. Others that cannot
-// are dropped.
-func plausible(hashes map[string]string) bool {
-	for algorithm, sum := range hashes {
-		if algorithm != digest.SHA256 && digest.Fault(map[string]string{algorithm: sum}) != "" {
-			delete(hashes, algorithm)
-		}
-	}
-	return digest.Fault(hashes) == ""
 }
 
 func isJSON(kind string) bool { return kind == TypeJSON || kind == "application/json" }
@@ -199,7 +199,7 @@ func (s *Server) Metadata(ctx context.Context, f File) ([]byte, error) {
 
 // readMetadata reads a metadata file. What has a hash is kept under it by whoever asks.
 func (s *Server) readMetadata(ctx context.Context, f File, at string) ([]byte, error) {
-	if f.SHA256() != "" || f.MetadataHashes[digest.SHA256] != "" {
+	if f.SHA256() != "" || f.MetadataHashes.SHA256 != "" {
 		return s.client.ReadUnkept(ctx, at, "", limits.Metadata)
 	}
 	data, _, err := s.client.Read(ctx, at, "", limits.Metadata)
@@ -215,7 +215,7 @@ func (s *Server) separateMetadata(ctx context.Context, f File) ([]byte, error) {
 		if err != nil {
 			return nil, err
 		}
-		check := digest.NewCheck(f.MetadataHashes)
+		check := digest.NewCheck(f.MetadataHashes.ByName())
 		_, _ = check.Write(data) // does not fail
 		_, want, have, ok := check.Wrong()
 		if ok {
@@ -231,7 +231,7 @@ func (s *Server) separateMetadata(ctx context.Context, f File) ([]byte, error) {
 	// Or what is wrong is the page that announced it.
 	files, err := s.Refresh(ctx, f.Distribution)
 	for _, have := range files {
-		if err == nil && have.Name == f.Name && have.MetadataHashes["sha256"] != f.MetadataHashes["sha256"] {
+		if err == nil && have.Name == f.Name && have.MetadataHashes.SHA256 != f.MetadataHashes.SHA256 {
 			return s.separateMetadata(ctx, have)
 		}
 	}

@@ -135,7 +135,7 @@ func (b *building) pinned(ctx context.Context, requirements []string, env target
 // toolFile is the package file of something that was built with, as a record names it; it
 // has no Wheel where its name is none of a wheel.
 func toolFile(w project.BuiltWith) index.File {
-	f := index.File{Name: w.File, Distribution: w.Name, URL: w.URL, Size: -1, Hashes: map[string]string{digest.SHA256: w.SHA256}, Index: "record"}
+	f := index.File{Name: w.File, Distribution: w.Name, URL: w.URL, Size: -1, Hashes: digest.Sums{SHA256: w.SHA256}, Index: "record"}
 	f.Path, _ = metadata.PathOf(w.URL) // most are not on this machine
 	if name, err := metadata.ParseWheelName(w.File); err == nil {
 		f.Wheel, f.Version = &name, name.Version

@@ -9,6 +9,7 @@ import (
 	"path/filepath"
 	"strings"
 
+	"glassjar/core/digest"
 	"glassjar/core/fetch"
 	"glassjar/core/index"
 	"glassjar/core/metadata"
@@ -199,10 +200,9 @@ func (m *Machine) directFile(ctx context.Context, p *job, a project.Asked) (inde
 	if err != nil {
 		return f, &UsageError{Case: NoPackageFile, Of: []string{a.Text}, Err: err}
 	}
-	f.Hashes = map[string]string{}
 	for _, part := range strings.Split(u.Fragment, "&") {
 		if algorithm, sum, ok := strings.Cut(part, "="); ok && algorithm != "subdirectory" {
-			f.Hashes[algorithm] = strings.ToLower(sum)
+			f.Hashes.Add(algorithm, sum)
 		}
 	}
 	f.Subdirectory = subdirectoryOf(u)
@@ -214,7 +214,7 @@ func (m *Machine) directFile(ctx context.Context, p *job, a project.Asked) (inde
 			return f, usage(NoFile, project.Shorten(m.Dir, local))
 		}
 		if f.Path, f.Size = local, info.Size(); info.IsDir() {
-			f.Name, f.Path, f.Tree, f.Hashes = "", "", &index.Tree{Folder: local, Editable: a.Editable, Own: a.Own}, nil
+			f.Name, f.Path, f.Tree, f.Hashes = "", "", &index.Tree{Folder: local, Editable: a.Editable, Own: a.Own}, digest.Sums{}
 			f.Size = -1
 			return m.directSource(ctx, p, f)
 		}
@@ -223,9 +223,9 @@ func (m *Machine) directFile(ctx context.Context, p *job, a project.Asked) (inde
 		if s, err := metadata.ParseSdistName(f.Name); err == nil && s.Name == a.Key() {
 			f.Version = s.Version
 		}
-		if p.building != nil && len(f.Hashes) == 0 && f.Path == "" {
+		if p.building != nil && f.Hashes.Empty() && f.Path == "" {
 			if a, ok := p.building.archives[f.Distribution]; ok && a.URL == f.URL {
-				f.Hashes, f.Size = a.Hashes, a.Size // what was recorded stays until it is upgraded
+				f.Hashes, f.Size = digest.SumsOf(a.Hashes), a.Size // what was recorded stays until it is upgraded
 			}
 		}
 		return m.directSource(ctx, p, f)
@@ -242,7 +242,7 @@ func (m *Machine) directFile(ctx context.Context, p *job, a project.Asked) (inde
 	if err != nil {
 		return f, err
 	}
-	f.Hashes = withSum(f.Hashes, sum)
+	f.Hashes = f.Hashes.With(sum)
 	if info, err := os.Stat(file); err == nil {
 		f.Size = info.Size()
 	}

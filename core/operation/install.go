@@ -11,7 +11,6 @@ import (
 	"strings"
 
 	"glassjar/core/catalog"
-	"glassjar/core/digest"
 	"glassjar/core/interpreter"
 	"glassjar/core/jar"
 	"glassjar/core/metadata"
@@ -449,16 +448,6 @@ func keepOf(record *project.Record, installed []jar.Installed, opt resolveOption
 	return keep
 }
 
-// withSum is a set of hashes with a file's SHA-256 besides.
-func withSum(hashes map[string]string, sum string) map[string]string {
-	out := maps.Clone(hashes)
-	if out == nil {
-		out = map[string]string{}
-	}
-	out[digest.SHA256] = sum
-	return out
-}
-
 // hashAll fetches the files of which the index gives no hash: the record and
 // the comparison need it.
 func (m *Machine) hashAll(ctx context.Context, p *job) error {
@@ -471,7 +460,7 @@ func (m *Machine) hashAll(ctx context.Context, p *job) error {
 		if err != nil {
 			return err
 		}
-		f.Hashes = withSum(f.Hashes, sum)
+		f.Hashes = f.Hashes.With(sum)
 		if info, err := os.Stat(path); err == nil {
 			f.Size = info.Size()
 		}

@@ -70,13 +70,13 @@ func (m *Machine) recordEntry(ctx context.Context, p *job, name string, v versio
 			continue
 		}
 		for _, f := range r.Files {
-			if !digest.Strong(f.Hashes) {
+			if !digest.Strong(f.Hashes.ByName()) {
 				// What cannot be verified cannot be recorded: its hash is found out.
 				_, sum, err := p.catalog.Fetch(ctx, f, nil)
 				if err != nil {
 					return e, err
 				}
-				f.Hashes = withSum(f.Hashes, sum)
+				f.Hashes = f.Hashes.With(sum)
 			}
 			entry := m.recordFile(p.place, f)
 			if f.Wheel != nil {
@@ -107,7 +107,7 @@ func recordTree(e *project.Package, at place.Place, f index.File) {
 // recordFile writes a file's place so that it means the same on another
 // machine: an address, or a path relative to the record.
 func (m *Machine) recordFile(at place.Place, f index.File) project.PackageFile {
-	out := project.PackageFile{URL: f.URL, Size: f.Size, Hashes: f.Hashes, Uploaded: f.Uploaded, Subdirectory: f.Subdirectory}
+	out := project.PackageFile{URL: f.URL, Size: f.Size, Hashes: f.Hashes.ByName(), Uploaded: f.Uploaded, Subdirectory: f.Subdirectory}
 	if f.Path != "" && at.Project != "" {
 		if rel, err := filepath.Rel(at.Project, f.Path); err == nil && !strings.HasPrefix(rel, "..") {
 			out.URL, out.Path = "", filepath.ToSlash(rel)

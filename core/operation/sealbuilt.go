@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"glassjar/core/digest"
 	"glassjar/core/index"
 	"glassjar/core/interpreter"
 	"glassjar/core/metadata"
@@ -66,7 +67,7 @@ func (m *Machine) withBuilt(at place.Place, record *project.Record) (*project.Re
 			return nil, nil, err
 		}
 		sums := map[string]string{"sha256": made.SHA256}
-		files = append(files, index.File{Name: made.File, Distribution: p.Name, Version: name.Version, Wheel: &name, Path: wheel, URL: metadata.FileURL(wheel), Size: info.Size(), Hashes: sums})
+		files = append(files, index.File{Name: made.File, Distribution: p.Name, Version: name.Version, Wheel: &name, Path: wheel, URL: metadata.FileURL(wheel), Size: info.Size(), Hashes: digest.SumsOf(sums)})
 		e := &out.Packages[i]
 		e.Wheels = append(slices.Clone(e.Wheels), project.PackageFile{Name: made.File, Path: made.File, Size: info.Size(), Hashes: sums})
 		if e.Archive != nil {

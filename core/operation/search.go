@@ -255,9 +255,9 @@ func (o SearchOptions) filter() (func(Hit, []catalog.Release) bool, error) {
 // servesPython reports whether a release that is not withdrawn has a file for a
 // version of Python, on whatever system.
 func servesPython(r catalog.Release, python version.Version, accepted map[tags.Tag]bool) bool {
+	serves := catalog.ServesPython(python)
 	for _, f := range r.Files {
-		spec, err := version.ParseLegacySpecifiers(f.RequiresPython)
-		if f.Yanked || err == nil && !spec.Holds(python) {
+		if f.Yanked || !serves(f.RequiresPython) {
 			continue
 		}
 		if f.Wheel == nil || slices.ContainsFunc(f.Wheel.Tags, func(t tags.Tag) bool { return accepted[tags.Tag{Interpreter: t.Interpreter, ABI: t.ABI}] }) {

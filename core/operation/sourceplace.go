@@ -193,7 +193,7 @@ func (b *building) describe(ctx context.Context, f index.File) (index.File, erro
 	if err != nil {
 		return f, err
 	}
-	f.Hashes = withSum(f.Hashes, at.sum)
+	f.Hashes = f.Hashes.With(at.sum)
 	if info, err := os.Stat(at.source.Archive); err == nil && f.Size < 0 {
 		f.Size = info.Size()
 	}

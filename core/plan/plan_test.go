@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"glassjar/core/digest"
 	"glassjar/core/index"
 	"glassjar/core/metadata"
 	"glassjar/core/plan"
@@ -353,7 +354,7 @@ func TestEntriesOfParts(t *testing.T) {
 
 func TestCompare(t *testing.T) {
 	choice := func(name, v, sum string) plan.Choice {
-		return plan.Choice{Name: name, Version: version.MustParse(v), Asked: name == "press", File: index.File{Name: name + ".whl", Index: "orchard", Size: 10, Hashes: map[string]string{"sha256": sum}}}
+		return plan.Choice{Name: name, Version: version.MustParse(v), Asked: name == "press", File: index.File{Name: name + ".whl", Index: "orchard", Size: 10, Hashes: digest.Sums{SHA256: sum}}}
 	}
 	held := func(name, v, sum string) plan.Held {
 		return plan.Held{Name: name, Version: version.MustParse(v), Package: sum}

@@ -7,6 +7,7 @@ import (
 	"path/filepath"
 	"slices"
 
+	"glassjar/core/digest"
 	"glassjar/core/index"
 	"glassjar/core/metadata"
 	"glassjar/core/project"
@@ -229,7 +230,7 @@ func RecordedFile(record *project.Record, e project.Package, w project.PackageFi
 			f.Path = path
 		}
 	}
-	f.Name, f.Hashes, f.Uploaded, f.Exact = w.FileName(), w.Hashes, w.Uploaded, true
+	f.Name, f.Hashes, f.Uploaded, f.Exact = w.FileName(), digest.SumsOf(w.Hashes), w.Uploaded, true
 	if e.Archive == nil {
 		f.Index = "record"
 	}
