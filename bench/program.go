@@ -178,9 +178,10 @@ func searching() ([]work, error) {
 	if err != nil || len(kept) != 1 {
 		return nil, fmt.Errorf("the names were not kept: %v %w", kept, err)
 	}
+	wide, err := largePage()
 	return []work{{
 		name: "search 600,000 names, cached", words: "grep; ours under 200 ms",
 		ours:  func() error { return b.run("search", "search", "quince-press") },
 		limit: func() error { return b.command("search", "grep", "-c", "quince-press", kept[0]) },
-	}}, nil
+	}, wide}, err
 }

@@ -181,8 +181,9 @@ func (e *expecting) guess(name string, guessed bool) (judgement, error) {
 		return e.judgement(e.Context, name)
 	}
 	return e.cheaply.Do(name, func() (judgement, error) {
+		k := newPicker(e.Environment)
 		return e.judgeAll(e.Context, name, func(_ context.Context, _ string, r Release) (*index.File, resolve.Candidate, error) {
-			f, c := Judge(r, e.Environment)
+			f, c := k.pick(r)
 			return f, c, nil
 		})
 	})

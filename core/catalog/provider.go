@@ -13,6 +13,7 @@ import (
 	"glassjar/core/metadata"
 	"glassjar/core/requirement"
 	"glassjar/core/resolve"
+	"glassjar/core/tags"
 	"glassjar/core/target"
 	"glassjar/core/version"
 )
@@ -82,7 +83,12 @@ func (p *Provider) Candidates(ctx context.Context, name string) ([]resolve.Candi
 }
 
 func (p *Provider) judgement(ctx context.Context, name string) (judgement, error) {
-	return p.judged.Do(name, func() (judgement, error) { return p.judgeAll(ctx, name, p.judge) })
+	return p.judged.Do(name, func() (judgement, error) {
+		k := newPicker(p.Environment)
+		return p.judgeAll(ctx, name, func(ctx context.Context, name string, r Release) (*index.File, resolve.Candidate, error) {
+			return p.judge(ctx, name, k, r)
+		})
+	})
 }
 
 // judging picks the file of a release for the environment, or says why there is none.
@@ -139,8 +145,8 @@ func (p *Provider) judgeAll(ctx context.Context, name string, judge judging) (ju
 }
 
 // judge is [Judge]; source is chosen where no wheel serves and it may be built.
-func (p *Provider) judge(ctx context.Context, name string, r Release) (*index.File, resolve.Candidate, error) {
-	f, c := Judge(r, p.Environment)
+func (p *Provider) judge(ctx context.Context, name string, k picker, r Release) (*index.File, resolve.Candidate, error) {
+	f, c := k.pick(r)
 	if f != nil || c.Unfit == resolve.Python || p.Catalog.Sources == nil {
 		return f, c, nil
 	}
@@ -186,19 +192,53 @@ func sourceOf(r Release, env target.Environment) *index.File {
 // Judge picks the wheel of a release that serves the environment best, or says
 // why there is none.
 func Judge(r Release, env target.Environment) (*index.File, resolve.Candidate) {
+	return newPicker(env).pick(r)
+}
+
+// picker judges releases for one environment. A page has thousands of files whose names have the same
+// few sets of tags, kept once: what is found out of one is remembered by where it stands.
+type picker struct {
+	env    target.Environment
+	serves func(requiresPython string) bool
+	ranks  map[*tags.Tag]rank
+}
+
+// rank is how much a set of tags is preferred; known tells that it is accepted.
+type rank struct {
+	at    int
+	known bool
+}
+
+func newPicker(env target.Environment) picker {
+	return picker{env, ServesPython(env.Python), map[*tags.Tag]rank{}}
+}
+
+func (k picker) rank(of []tags.Tag) (int, bool) {
+	if len(of) == 0 {
+		return 0, false
+	}
+	r, ok := k.ranks[&of[0]]
+	if !ok {
+		r.at, r.known = k.env.Ranks.Best(of)
+		k.ranks[&of[0]] = r
+	}
+	return r.at, r.known
+}
+
+// pick is [Judge] of one of several releases.
+func (k picker) pick(r Release) (*index.File, resolve.Candidate) {
 	c := resolve.Candidate{Version: r.Version}
 	var best *index.File
 	rank := 0
 	wheels, sources, wrongPython := 0, 0, ""
 	yanked, reason := true, ""
-	serves := ServesPython(env.Python)
 	for i := range r.Files {
 		f := &r.Files[i]
 		if !f.Yanked {
 			yanked = false
 		}
 		reason = f.YankedReason
-		if !serves(f.RequiresPython) {
+		if !k.serves(f.RequiresPython) {
 			wrongPython = f.RequiresPython
 			continue
 		}
@@ -207,7 +247,7 @@ func Judge(r Release, env target.Environment) (*index.File, resolve.Candidate) {
 			continue
 		}
 		wheels++
-		n, ok := env.Ranks.Best(f.Wheel.Tags)
+		n, ok := k.rank(f.Wheel.Tags)
 		if ok && (best == nil || n < rank || n == rank && best.Wheel.Build.Less(f.Wheel.Build)) {
 			best, rank = f, n
 		}

@@ -295,10 +295,15 @@ func plainAddress(address string) bool {
 			return false
 		}
 	}
-	host, inside, ok := strings.Cut(rest, "/")
-	host, port, numbered := strings.Cut(host, ":")
-	return ok && host != "" && isPlain(host) && (!numbered || port != "" && strings.Trim(port, "0123456789") == "") &&
-		isPlain(inside) && !strings.HasPrefix(inside, ".") && !strings.Contains(inside, "/.") && !strings.HasSuffix(inside, "/") && inside != ""
+	slash := strings.IndexByte(rest, '/')
+	if slash <= 0 || slash == len(rest)-1 || rest[len(rest)-1] == '/' {
+		return false
+	}
+	host, port, numbered := strings.Cut(rest[:slash], ":")
+	if host == "" || numbered && (port == "" || strings.Trim(port, "0123456789") != "") {
+		return false
+	}
+	return isPlain(host) && isPlain(rest[slash:]) && !strings.Contains(rest[slash:], "/.")
 }
 
 func isPlain(text string) bool {
