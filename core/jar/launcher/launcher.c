@@ -307,9 +307,13 @@ static void together(handle process) {
 // stay: an interrupt is the business of what was started. This one waits until that has ended.
 static boolean stay(dword event) { return 1; }
 
+// An address in its data gives the program a table of relocations, as programs have that may be
+// placed anywhere (PE format, "The .reloc Section").
+static boolean (*volatile handler)(dword) = stay;
+
 // run starts the program and is its exit code.
 static dword run(void) {
-	SetConsoleCtrlHandler(stay, 1);
+	SetConsoleCtrlHandler(handler, 1);
 	startup s;
 	GetStartupInfoW(&s);
 	s.size = sizeof s;
