@@ -55,7 +55,7 @@ var cases = map[operation.Case]phrase{
 	operation.BadModule:             {why: `"{1}" is not a module's name`, try: "give it as in an import: glassjar diagnose package.module"},
 	operation.NothingToCompare:      {why: "{1} is no jar, no record and no sealed jar", try: "name two of them: glassjar diff A B"},
 	operation.NoShell:               {why: "your shell, {1}, cannot be started", try: "name another: SHELL=/bin/sh glassjar enter"},
-	operation.NoSetting:             {why: `"{1}" is not a setting`, try: "the nearest is {near}"},
+	operation.NoSetting:             {why: `"{1}" is not a setting`, try: "the nearest is {near}", without: "glassjar settings lists them"},
 	operation.NothingDiscarded:      {why: "there is no discarded jar to bring back", try: "glassjar shelf lists the jars"},
 	operation.NotDiscarded:          {why: "no jar was discarded at {1}", try: "glassjar shelf lists what can be brought back"},
 	operation.NoProjectForImage:     {why: "{1} belongs to no project, so there is nothing to put into an image", try: "stand in a project with a record"},
@@ -132,7 +132,9 @@ func caseOf(e *operation.UsageError) Message {
 	}
 	try := p.try
 	switch {
-	case p.without != "" && (len(e.Of) == 0 || e.Of[len(e.Of)-1] == ""):
+	case p.without != "" && strings.Contains(p.try, "{near}") && e.Near == "":
+		try = p.without
+	case p.without != "" && !strings.Contains(p.try, "{near}") && (len(e.Of) == 0 || e.Of[len(e.Of)-1] == ""):
 		try = p.without
 	case e.Near != "" && !strings.Contains(try, "{near}"):
 		try = "the name {near}"

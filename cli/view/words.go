@@ -243,9 +243,9 @@ func (s *Screen) noJar(e *place.NoJarError) Message {
 		m = Message{What: s.Path(e.Script) + " has no jar yet", Try: []string{"run it, which makes one: glassjar run " + s.Path(e.Script)}}
 	case e.Named != "":
 		m.Reasons = []string{"looked for at " + s.Path(e.Root)}
-		if near := project.Nearest(e.Named, e.Shelf); near != "" {
+		if len(e.Shelf) > 0 {
 			m.Reasons = append(m.Reasons, "on the shelf: "+strings.Join(e.Shelf, ", "))
-			if project.Distance(near, e.Named) <= max(1, min(2, len(e.Named)/3)) {
+			if near := project.Nearest(e.Named, e.Shelf); near != "" && project.Distance(near, e.Named) <= max(1, min(2, len(e.Named)/3)) {
 				m.Reasons = append(m.Reasons, "did you mean "+near+"?")
 			}
 		}
@@ -351,7 +351,7 @@ func (s *Screen) fileWords(err error) (Message, bool) {
 		e.File = s.Path(e.File)
 		return Message{What: s.Path(file.File) + " is not as it should be", Reasons: []string{e.Error()}, Try: nonEmpty(mendingFile(file))}, true
 	case errors.Is(err, project.ErrNoRecord):
-		return Message{What: "there is no record to recreate a jar from", Reasons: []string{s.Path(strings.TrimSuffix(err.Error(), ": "+project.ErrNoRecord.Error())) + " is not there"},
+		return Message{What: "there is no record yet", Reasons: []string{s.Path(strings.TrimSuffix(err.Error(), ": "+project.ErrNoRecord.Error())) + " is not there"},
 			Try: []string{"glassjar install writes one; glassjar record makes one from the spec"}}, true
 	case errors.As(err, &noSpec):
 		return Message{What: "there is no spec to work from", Reasons: []string{s.Path(noSpec.File) + " is not there"}, Try: []string{"glassjar install NAME writes one"}}, true

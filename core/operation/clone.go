@@ -37,7 +37,7 @@ func (m *Machine) Clone(ctx context.Context, opt CloneOptions, decide Decide) (*
 	if !registry.IsRef(file) {
 		file = m.absolute(file)
 	}
-	if info, err := os.Stat(file); registry.IsRef(file) || err == nil && info.Mode().IsRegular() {
+	if registry.IsRef(file) || isFile(file) {
 		release, err := m.hold(ctx, to)
 		if err != nil {
 			return nil, err

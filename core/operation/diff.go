@@ -3,6 +3,7 @@ package operation
 import (
 	"bytes"
 	"context"
+	"fmt"
 	"os"
 	"path/filepath"
 	"slices"
@@ -75,24 +76,21 @@ func (m *Machine) Diff(ctx context.Context, ref, a, b string) (*Difference, erro
 }
 
 func (m *Machine) diff(ctx context.Context, ref, a, b string) (*Difference, error) {
-	if a == "" {
+	if b == "" {
 		at, err := m.Places().Locate(ref, false)
 		if err != nil {
 			return nil, err
 		}
-		a, b = at.Root, at.RecordFile
-	} else if b == "" && strings.HasPrefix(a, revisionPrefix) {
-		at, err := m.Places().Locate(ref, false)
-		if err != nil {
-			return nil, err
+		switch ofRecord := a == "" || strings.HasPrefix(a, revisionPrefix); {
+		case ofRecord && !isFile(at.RecordFile):
+			return nil, fmt.Errorf("%s: %w", at.RecordFile, project.ErrNoRecord)
+		case a == "":
+			a, b = at.Root, at.RecordFile
+		case ofRecord:
+			b = at.RecordFile
+		default:
+			a, b = at.Root, a
 		}
-		b = at.RecordFile
-	} else if b == "" {
-		at, err := m.Places().Locate(ref, false)
-		if err != nil {
-			return nil, err
-		}
-		a, b = at.Root, a
 	}
 	x, y, err := m.sides(ctx, a, b)
 	if err != nil {
@@ -113,6 +111,12 @@ func (m *Machine) sides(ctx context.Context, a, b string) (x, y *side, err error
 	return x, y, err
 }
 
+// isFile reports whether there is a file, and no folder.
+func isFile(path string) bool {
+	info, err := os.Stat(path)
+	return err == nil && info.Mode().IsRegular()
+}
+
 func (m *Machine) side(ctx context.Context, ref string) (*side, error) {
 	if registry.IsRef(ref) {
 		z, err := m.openSealed(ctx, ref)
@@ -125,7 +129,7 @@ func (m *Machine) side(ctx context.Context, ref string) (*side, error) {
 		return m.revisionSide(ctx, ref, revision)
 	}
 	file := m.absolute(ref)
-	if info, err := os.Stat(file); err == nil && info.Mode().IsRegular() {
+	if isFile(file) {
 		return recordSide(file, ref)
 	}
 	at, err := m.Places().Named(ref)

@@ -81,7 +81,7 @@ func (m *Machine) launchIn(j *jar.Jar, command []string) (*Launch, error) {
 	name := command[0]
 	if start.IsScript(name) {
 		file := m.absolute(name)
-		if info, err := os.Stat(file); err == nil && info.Mode().IsRegular() {
+		if isFile(file) {
 			l.Path, l.Args = j.Python(), append([]string{"python"}, command...)
 			return l, nil
 		}

@@ -218,6 +218,9 @@ func (m *Machine) SetSetting(ctx context.Context, key string, values []string) (
 	}
 	if s.Kind == settings.Folder || s.Kind == settings.OneFile || s.Kind == settings.Folders {
 		for i, v := range values {
+			if v == "" { // as a variable that is not set leaves it
+				return "", &settings.ValueError{Setting: s, Why: "its path is empty: glassjar settings --clear " + key + " takes it out", File: m.Folders.Settings}
+			}
 			values[i] = m.absolute(v)
 		}
 	}

@@ -1,7 +1,7 @@
 package project
 
-// Nearest is the word of a list that is least far from a word, by the number
-// of letters to insert, drop, change or swap.
+// Nearest is the word of a list that another was likely to be: the least far from it, by the
+// number of letters to insert, drop, change or swap, and not far. Empty for none.
 func Nearest(word string, list []string) string {
 	best, at := "", -1
 	for _, w := range list {
@@ -9,15 +9,10 @@ func Nearest(word string, list []string) string {
 			best, at = w, d
 		}
 	}
-	return best
-}
-
-// nearTo is [Nearest], if it is near at all.
-func nearTo(word string, list []string) string {
-	if best := Nearest(word, list); Distance(word, best) <= 2 {
-		return best
+	if at > max(2, len(word)/3) {
+		return ""
 	}
-	return ""
+	return best
 }
 
 // Distance counts the letters to insert, drop, change, or swap with their

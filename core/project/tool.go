@@ -184,7 +184,7 @@ func (s *Spec) takeTool(raw map[string]any) error {
 		if errors.As(err, &unknown) && len(unknown.Errors) > 0 {
 			key := unknown.Errors[0].Key()
 			last := key[len(key)-1]
-			return &FileError{File: s.File, Line: s.lineOfKey(last), Where: "tool.glassjar." + strings.Join(key[:len(key)-1], "."), Why: fmt.Sprintf("%q is not a key that is known there", last), Near: nearTo(last, toolKeys)}
+			return &FileError{File: s.File, Line: s.lineOfKey(last), Where: "tool.glassjar." + strings.Join(key[:len(key)-1], "."), Why: fmt.Sprintf("%q is not a key that is known there", last), Near: Nearest(last, toolKeys)}
 		}
 		var fault *FileError
 		if errors.As(tomlFault(s.File, nil, err), &fault) {

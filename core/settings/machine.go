@@ -61,5 +61,10 @@ func ReadMachine(file string) (m Machine, err error) {
 	if err := toml.NewDecoder(bytes.NewReader(text)).DisallowUnknownFields().Decode(&m); err != nil {
 		return Machine{}, &project.FileError{File: file, Why: "it holds a list of folders, trusted, and nothing else: " + err.Error()}
 	}
+	for i := range m.Trusted {
+		if err := whole(file, "trusted", &m.Trusted[i]); err != nil {
+			return Machine{}, err
+		}
+	}
 	return m, nil
 }

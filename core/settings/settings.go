@@ -272,6 +272,9 @@ func parse(file string, data []byte) (s Settings, err error) {
 	if _, ok := folders(s.SecondStore); !ok {
 		return s, &project.FileError{File: file, Where: "second-store", Why: "it is a folder, or a list of folders"}
 	}
+	if err := s.wholePaths(file); err != nil {
+		return s, err
+	}
 	for _, i := range s.Indexes {
 		if i.Holds != "" && !slices.Contains(project.HoldsKinds, i.Holds) {
 			return s, &project.FileError{File: file, Where: "indexes", Why: fmt.Sprintf("%q is nothing that an index holds: leave holds out, or let it be %s", i.Holds, strings.Join(project.HoldsKinds, " or "))}

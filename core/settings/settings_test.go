@@ -110,6 +110,33 @@ func TestFolders(t *testing.T) {
 	assert.Equal(t, "/orchard/config/glassjar/settings.toml", filepath.ToSlash(f.Settings))
 }
 
+// A path of the settings is the same place wherever one stands.
+func TestWholePaths(t *testing.T) {
+	home := t.TempDir()
+	t.Setenv("HOME", home)
+	t.Setenv("USERPROFILE", home)
+	file := settingsFile(t)
+	require.NoError(t, os.MkdirAll(filepath.Dir(file.Path), 0o755))
+	for _, c := range []struct{ text, fault string }{
+		{"store = '~/big'\ntrusted = ['/srv/jars', '~']\nsecond-store = '~/second'", ""},
+		{"store = ''", ""},
+		{"store = 'big'", "store"}, {"trusted = ['']", "trusted"}, {"trusted = ['../jars']", "trusted"}, {"signers = '~perry/signers'", "signers"}, {"second-store = ['/a', 'b']", "second-store"},
+	} {
+		require.NoError(t, os.WriteFile(file.Path, []byte(c.text), 0o644))
+		s, err := settings.Read(file.Path)
+		var fault *project.FileError
+		if c.fault != "" {
+			require.ErrorAs(t, err, &fault, c.text)
+			assert.Equal(t, c.fault, fault.Where)
+			continue
+		}
+		require.NoError(t, err, c.text)
+		if s.Store != "" {
+			assert.Equal(t, []string{filepath.Join(home, "big"), "/srv/jars", home, filepath.Join(home, "second")}, append(append([]string{s.Store}, s.Trusted...), s.SecondStores()...))
+		}
+	}
+}
+
 // A choice takes its values and no others, set by the program or by hand.
 func TestChoices(t *testing.T) {
 	file := settingsFile(t)
