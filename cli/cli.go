@@ -285,8 +285,8 @@ func (a *app) prepare(cmd *cobra.Command, args []string) error {
 	if a.jar != "" && ignoresJar(cmd) {
 		return &view.UsageError{Why: strings.TrimPrefix(cmd.CommandPath(), "glassjar ") + " does not act on one jar, so it does not take --jar", Try: "glassjar help " + strings.TrimPrefix(cmd.CommandPath(), "glassjar ")}
 	}
-	if name := givenNothing(cmd); name != "" {
-		return &view.UsageError{Why: "--" + name + " was given nothing: an empty text", Try: "leave it out, or say what: glassjar help " + strings.TrimPrefix(cmd.CommandPath(), "glassjar ")}
+	if what := givenNothing(cmd, args); what != "" {
+		return &view.UsageError{Why: what, Try: "leave it out, or say what: glassjar help " + called(cmd)}
 	}
 	a.restoreMask = ownRights()
 	a.screen = a.newScreen()
@@ -325,14 +325,19 @@ func (a *app) prepare(cmd *cobra.Command, args []string) error {
 	return nil
 }
 
-// givenNothing is a flag whose text is empty, as a variable that is not set leaves it; or empty.
-func givenNothing(cmd *cobra.Command) (name string) {
+// givenNothing says which flag or argument is an empty text, as a variable that is not set leaves
+// it: as a path it would be the folder in which one stands. It is empty for none.
+func givenNothing(cmd *cobra.Command, args []string) (what string) {
 	cmd.Flags().Visit(func(f *pflag.Flag) {
 		if f.Value.Type() == "string" && f.Value.String() == "" {
-			name = f.Name
+			what = "--" + f.Name + " was given nothing: an empty text"
 		}
 	})
-	return name
+	at := slices.Index(args, "")
+	if at < 0 || called(cmd) == "run" && at > 0 || called(cmd) == "settings" { // a command's own, or told there
+		return what
+	}
+	return called(cmd) + " was given an empty text"
 }
 
 // withoutJar are the commands that act on no jar, on all of them, or on those that their
