@@ -334,10 +334,14 @@ func givenNothing(cmd *cobra.Command, args []string) (what string) {
 		}
 	})
 	at := slices.Index(args, "")
-	if at < 0 || called(cmd) == "run" && at > 0 || called(cmd) == "settings" { // a command's own, or told there
-		return what
+	switch {
+	case at < 0, cmd.Hidden: // a shell completes a word that has no letters yet
+	case called(cmd) == "run" && at > 0: // the command's own
+	case called(cmd) == "settings": // told there
+	default:
+		what = called(cmd) + " was given an empty text"
 	}
-	return called(cmd) + " was given an empty text"
+	return what
 }
 
 // withoutJar are the commands that act on no jar, on all of them, or on those that their

@@ -25,6 +25,8 @@ type tty struct {
 	mu   sync.Mutex
 	said bytes.Buffer
 	read int // what was waited for before
+	// drained is closed when nothing more comes.
+	drained chan struct{}
 }
 
 // open starts a program in a terminal of 100 columns, with an environment made from
@@ -38,8 +40,9 @@ func openTerminal(t *testing.T, home, dir string, env []string, argv ...string) 
 	cmd.Env = append([]string{"HOME=" + home, "PATH=" + built + ":/usr/bin:/bin", "TERM=dumb"}, env...)
 	side, err := pty.StartWithSize(cmd, &pty.Winsize{Rows: 40, Cols: 100})
 	require.NoError(t, err)
-	x := &tty{t: t, pty: side, cmd: cmd}
+	x := &tty{t: t, pty: side, cmd: cmd, drained: make(chan struct{})}
 	go func() {
+		defer close(x.drained)
 		data := make([]byte, 4096)
 		for {
 			n, err := side.Read(data)
@@ -81,6 +84,10 @@ func (x *tty) types(line string) {
 
 func (x *tty) ends() int {
 	err := x.cmd.Wait()
+	select {
+	case <-x.drained: // all that it said is read
+	case <-time.After(10 * time.Second): // somebody else has the terminal still
+	}
 	if err != nil {
 		return x.cmd.ProcessState.ExitCode()
 	}
