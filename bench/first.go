@@ -109,17 +109,22 @@ func (b *bed) wire(s set) (work, error) {
 	go func() { _ = server.Serve(listener) }() // until the bench ends
 	return work{
 		name: "first install over loopback at 20 MB/s, large set", promise: 1.15, words: "one transfer of the same bytes",
-		ours: b.first(s, "off", address+"/simple/", nil),
-		limit: func() error {
-			res, err := http.Get(address + "/all")
-			if err != nil {
-				return err
-			}
-			defer res.Body.Close()
-			_, err = io.Copy(io.Discard, res.Body)
-			return err
-		},
+		ours:  b.first(s, "off", address+"/simple/", nil),
+		limit: transfer(address + "/all"),
 	}, nil
+}
+
+// transfer gets what a server has at an address, and does nothing with it.
+func transfer(address string) func() error {
+	return func() error {
+		res, err := http.Get(address)
+		if err != nil {
+			return err
+		}
+		defer res.Body.Close()
+		_, err = io.Copy(io.Discard, res.Body)
+		return err
+	}
 }
 
 // serve answers as a simple index (PEP 691) of the folder of wheels does.

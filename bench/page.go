@@ -57,29 +57,7 @@ func largePage() (work, error) {
 	}
 	return work{
 		name: "a page of 14,700 files, first seen", words: "reading it from the server",
-		ours: func() error {
-			in := filepath.Base(b.fresh("wide"))
-			own := &bed{dir: b.dir, program: b.program, home: filepath.Join(b.dir, in, "home")}
-			for _, args := range [][]string{{"index", "add", "wide", server.URL + "/simple/", "--project"}, {"create"}} {
-				if err := own.run(in, args...); err != nil {
-					return err
-				}
-			}
-			return b.timed(func() error {
-				own.memory = 0
-				err := own.run(in, "install", "--plan", "wide")
-				b.memory = max(b.memory, own.memory)
-				return err
-			})
-		},
-		limit: func() error {
-			res, err := http.Get(server.URL + "/simple/wide/")
-			if err != nil {
-				return err
-			}
-			defer res.Body.Close()
-			_, err = io.Copy(io.Discard, res.Body)
-			return err
-		},
+		ours:  b.firstOf([]string{"--plan", "wide"}, "off", server.URL+"/simple/", nil),
+		limit: transfer(server.URL + "/simple/wide/"),
 	}, nil
 }

@@ -219,7 +219,7 @@ func (a *app) root() *cobra.Command {
 	root.Flags().BoolVar(&version, "version", false, "show the version, as the command version does")
 	f.StringVar(&a.color, "color", "auto", "auto, always or never")
 	root.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error {
-		return &flagError{strings.TrimPrefix(cmd.CommandPath(), "glassjar "), err}
+		return &flagError{called(cmd), err}
 	})
 	root.AddGroup(groups...)
 	root.SetHelpFunc(a.help)
@@ -283,7 +283,7 @@ func (a *app) prepare(cmd *cobra.Command, args []string) error {
 		return &view.UsageError{Why: fmt.Sprintf("--color is auto, always or never, not %q", a.color)}
 	}
 	if a.jar != "" && ignoresJar(cmd) {
-		return &view.UsageError{Why: strings.TrimPrefix(cmd.CommandPath(), "glassjar ") + " does not act on one jar, so it does not take --jar", Try: "glassjar help " + strings.TrimPrefix(cmd.CommandPath(), "glassjar ")}
+		return &view.UsageError{Why: called(cmd) + " does not act on one jar, so it does not take --jar", Try: "glassjar help " + called(cmd)}
 	}
 	if what := givenNothing(cmd, args); what != "" {
 		return &view.UsageError{Why: what, Try: "leave it out, or say what: glassjar help " + called(cmd)}

@@ -17,7 +17,7 @@ func (e *UsageError) Error() string { return e.Why }
 // nearest there is, {error} what else says why.
 type phrase struct {
 	why, try string
-	// without is tried instead where the last thing is empty.
+	// without is tried instead where the last thing is empty, or what try names is not there.
 	without string
 }
 
@@ -130,13 +130,15 @@ func caseOf(e *operation.UsageError) Message {
 	if e.Err != nil {
 		cause = e.Err.Error()
 	}
-	try := p.try
+	try, ofNear := p.try, strings.Contains(p.try, "{near}")
+	lacks := len(e.Of) == 0 || e.Of[len(e.Of)-1] == ""
+	if ofNear {
+		lacks = e.Near == ""
+	}
 	switch {
-	case p.without != "" && strings.Contains(p.try, "{near}") && e.Near == "":
+	case p.without != "" && lacks:
 		try = p.without
-	case p.without != "" && !strings.Contains(p.try, "{near}") && (len(e.Of) == 0 || e.Of[len(e.Of)-1] == ""):
-		try = p.without
-	case e.Near != "" && !strings.Contains(try, "{near}"):
+	case e.Near != "" && !ofNear:
 		try = "the name {near}"
 	}
 	return Message{What: with(p.why, e.Of, "{error}", cause), Try: nonEmpty(with(try, e.Of, "{near}", e.Near))}

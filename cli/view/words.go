@@ -18,6 +18,7 @@ import (
 	"glassjar/core/jar"
 	"glassjar/core/limits"
 	"glassjar/core/metadata"
+	"glassjar/core/near"
 	"glassjar/core/operation"
 	"glassjar/core/place"
 	"glassjar/core/plan"
@@ -245,8 +246,8 @@ func (s *Screen) noJar(e *place.NoJarError) Message {
 		m.Reasons = []string{"looked for at " + s.Path(e.Root)}
 		if len(e.Shelf) > 0 {
 			m.Reasons = append(m.Reasons, "on the shelf: "+strings.Join(e.Shelf, ", "))
-			if near := project.Nearest(e.Named, e.Shelf); near != "" && project.Distance(near, e.Named) <= max(1, min(2, len(e.Named)/3)) {
-				m.Reasons = append(m.Reasons, "did you mean "+near+"?")
+			if likely := near.First(e.Named, e.Shelf); likely != "" {
+				m.Reasons = append(m.Reasons, "did you mean "+likely+"?")
 			}
 		}
 		m.Try = []string{"glassjar create " + e.Named}

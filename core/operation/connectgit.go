@@ -13,10 +13,11 @@ import (
 
 	"glassjar/core/git"
 	"glassjar/core/limits"
+	"glassjar/core/signature"
 )
 
 // attributesLines have git merge and show records by this program, and merge their signatures.
-var attributesLines = []string{"pylock*.toml merge=glassjar diff=glassjar", "pylock*.toml.sig merge=glassjar"}
+var attributesLines = []string{"pylock*.toml merge=glassjar diff=glassjar", "pylock*.toml" + signature.Ending + " merge=glassjar"}
 
 // attributesFile is where git reads that, in the project's folder.
 const attributesFile = ".gitattributes"

@@ -201,13 +201,7 @@ func (f Finder) Named(ref string) (Place, error) {
 			return f.At(root, Named), nil
 		}
 	}
-	root := ref
-	if rest, ok := strings.CutPrefix(ref, "~"); ok && (rest == "" || os.IsPathSeparator(rest[0])) {
-		if home, err := os.UserHomeDir(); err == nil {
-			root = home + rest
-		}
-	}
-	root = Absolute(f.Dir, root)
+	root := Absolute(f.Dir, project.FromHome(ref))
 	if inner := filepath.Join(root, JarFolder); !jar.Exists(root) && jar.Exists(inner) {
 		root = inner // a project's folder stands for its jar
 	}

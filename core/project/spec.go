@@ -358,6 +358,16 @@ func (s *Spec) Says() bool { return s.Project || len(s.Groups) > 0 }
 // Exists reports whether the file is there.
 func (s *Spec) Exists() bool { return s.Text != nil }
 
+// FromHome is a path that may begin with "~", for the user's home folder.
+func FromHome(path string) string {
+	if rest, ok := strings.CutPrefix(path, "~"); ok && (rest == "" || os.IsPathSeparator(rest[0])) {
+		if home, err := os.UserHomeDir(); err == nil {
+			return filepath.Join(home, rest)
+		}
+	}
+	return path
+}
+
 // Shorten is a path relative to a folder if it lies in it, else as it is.
 func Shorten(dir, path string) string {
 	if path == dir {

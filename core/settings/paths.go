@@ -3,7 +3,6 @@ package settings
 import (
 	"os"
 	"path/filepath"
-	"strings"
 
 	"glassjar/core/project"
 )
@@ -23,9 +22,12 @@ func (s *Settings) wholePaths(file string) error {
 		}
 	}
 	second, _ := folders(s.SecondStore)
-	for key, list := range map[string][]string{"pythons": s.Pythons, "trusted": s.Trusted, "second-store": second} {
-		for i := range list {
-			if err := whole(file, key, &list[i]); err != nil {
+	for _, several := range []struct {
+		key   string
+		paths []string
+	}{{"pythons", s.Pythons}, {"trusted", s.Trusted}, {"second-store", second}} {
+		for i := range several.paths {
+			if err := whole(file, several.key, &several.paths[i]); err != nil {
 				return err
 			}
 		}
@@ -41,11 +43,7 @@ func (s *Settings) wholePaths(file string) error {
 }
 
 func whole(file, key string, path *string) error {
-	if rest, ok := strings.CutPrefix(*path, "~"); ok && (rest == "" || os.IsPathSeparator(rest[0])) {
-		if home, err := os.UserHomeDir(); err == nil {
-			*path = filepath.Join(home, rest)
-		}
-	}
+	*path = project.FromHome(*path)
 	if *path != "" && (filepath.IsAbs(*path) || os.IsPathSeparator((*path)[0])) {
 		return nil
 	}

@@ -44,7 +44,6 @@ SYSTEM void GetStartupInfoW(void *); // processthreadsapi.h
 SYSTEM boolean CreateProcessW(const wide *, wide *, void *, void *, boolean, dword, void *, const wide *, void *, void *);
 SYSTEM dword ResumeThread(handle);
 SYSTEM boolean GetExitCodeProcess(handle, dword *);
-SYSTEM boolean TerminateProcess(handle, dword);
 SYSTEM void ExitProcess(dword);
 SYSTEM dword WaitForSingleObject(handle, dword); // synchapi.h
 SYSTEM handle CreateJobObjectW(void *, const wide *); // jobapi2.h
@@ -53,7 +52,7 @@ SYSTEM boolean AssignProcessToJobObject(handle, handle);
 
 enum {
 	UTF8 = 65001,
-	FORM_OF_PATHS = 240, // a longer path needs a prefix
+	LONG_PATH = 240, // a longer path needs a prefix
 	OWN_ERROR = 103,     // the exit code where nothing could be started
 	ROOM = 1 << 15,      // what a path and a command line have at most, in units
 };
@@ -134,7 +133,7 @@ static const wide *given(const text *path) {
 	static text prefixed;
 	const wide *p = path->units;
 	boolean share = p[0] == '\\' && p[1] == '\\';
-	if (path->n <= FORM_OF_PATHS || (share ? p[2] == '?' || p[2] == '.' : p[1] != ':')) return p;
+	if (path->n <= LONG_PATH || (share ? p[2] == '?' || p[2] == '.' : p[1] != ':')) return p;
 	set(&prefixed, share ? L"\\\\?\\UNC" : L"\\\\?\\");
 	add(&prefixed, p + share, path->n - share);
 	return prefixed.units;
