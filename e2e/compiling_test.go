@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"github.com/rogpeppe/go-internal/testscript"
+	"github.com/stretchr/testify/assert"
 )
 
 // waitForCompiling ends when no process of this home compiles any more. The
@@ -54,6 +55,15 @@ func compiling(home string) bool {
 func settleScript(ts *testscript.TestScript, _ bool, _ []string) {
 	if !settleCompilers(ts.Getenv("HOME")) {
 		ts.Fatalf("something compiles for longer than a minute")
+	}
+}
+
+// removes takes files and folders away, in which nobody writes any more.
+func (s *terminal) removes(paths ...string) {
+	s.t.Helper()
+	assert.True(s.t, settleCompilers(s.home()), "something compiles for longer than a minute")
+	for _, path := range paths {
+		assert.NoError(s.t, os.RemoveAll(path))
 	}
 }
 

@@ -50,7 +50,7 @@ var campaigns = []campaign{
 		s.output("sh", "-c", "sed -i 's/<2//' pyproject.toml")
 	}, []string{"upgrade", "--yes"}},
 	{"rewind", fillLarge, []string{"rewind", "2", "--yes"}},
-	{"recreate", func(s *terminal) { fillLarge(s); s.output("rm", "-r", ".jar") }, []string{"recreate", "--yes", "--python", chosen}},
+	{"recreate", func(s *terminal) { fillLarge(s); s.removes(filepath.Join(s.dir, ".jar")) }, []string{"recreate", "--yes", "--python", chosen}},
 	{"mend", func(s *terminal) {
 		fillLarge(s)
 		s.output("sh", "-c", "rm .jar/lib/*/site-packages/press_schedule*/METADATA; echo >> .jar/bin/press-schedule")
@@ -345,7 +345,7 @@ func TestManyJarsAtOnce(t *testing.T) {
 		assert.Contains(t, string(spec), want)
 	}
 	g.layOut()
-	g.output("rm", "-r", ".jar")
+	g.removes(filepath.Join(g.dir, ".jar"))
 	all([]string{"recreate", "--yes"}, []string{"recreate", "--yes"}, []string{"recreate", "--yes"})
 	assert.Contains(t, g.output("glassjar", "--jar", ".jar", "check"), "nothing wrong")
 }

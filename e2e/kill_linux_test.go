@@ -86,8 +86,7 @@ func (o onslaught) run(t *testing.T, r *rand.Rand) {
 		require.NoError(t, os.WriteFile(filepath.Join(top, "home", "settings.toml"), []byte("bytecode = \"on\"\n"), 0o644))
 	}
 	begin := func() {
-		require.True(t, settleCompilers(s.home()))
-		require.NoError(t, os.RemoveAll(work))
+		s.removes(work)
 		s.dir = top
 		s.output("cp", "-a", pristine, work)
 		s.dir = work

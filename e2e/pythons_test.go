@@ -193,8 +193,7 @@ func TestDirectReferences(t *testing.T) {
 	s.output("glassjar", "install", "press-schedule")
 	assert.Contains(t, s.output("glassjar", "run", "press-schedule"), "brixmeter 1.2")
 	before := s.output("glassjar", "label")
-	require.True(t, settleCompilers(s.home()))
-	require.NoError(t, os.RemoveAll(filepath.Join(top, ".jar")))
+	s.removes(filepath.Join(top, ".jar"))
 	s.output("glassjar", "recreate", "--python", def.Path)
 	assert.Equal(t, before, s.output("glassjar", "label"))
 

@@ -65,7 +65,7 @@ func TestAsFewRoundsAsTheNeedsAreDeep(t *testing.T) {
 			}
 			mate := newTerminal(t, second.dir)
 			mate.output("glassjar", "index", "add", "far", server.URL+"/simple/")
-			mate.output("rm", "-r", ".jar")
+			mate.removes(filepath.Join(mate.dir, ".jar"))
 			mate.output("glassjar", "recreate", "--python", def.Path)
 			recreated := far.Asked()
 			assert.LessOrEqual(t, recreated.Longest, 3+slack)
@@ -86,7 +86,7 @@ func TestFilesComeWhileOthersAreSolvedFor(t *testing.T) {
 	s, _ := onFar(t, far)
 	s.output("glassjar", "install", "cask", "--plan")
 	assert.Zero(t, far.Asked().Files, "a plan fetches nothing")
-	require.NoError(t, os.RemoveAll(filepath.Join(s.home(), ".cache")))
+	s.removes(filepath.Join(s.home(), ".cache"))
 	out := s.output("glassjar", "install", "cask")
 	asked := far.Asked()
 	assert.Equal(t, []int{1, 1}, []int{asked.Files, asked.Early}, "%+v", asked)
@@ -97,7 +97,7 @@ func TestFilesComeWhileOthersAreSolvedFor(t *testing.T) {
 	require.NoError(t, far.Add("hoop3", "1.0", "py3-none-any", "Requires-Dist: hoop3>1"))
 	require.NoError(t, far.Add("vat", "1.0", "py3-none-any", "Requires-Dist: hoop0; sys_platform == 'win32'"))
 	second := s.another()
-	require.NoError(t, os.RemoveAll(filepath.Join(s.home(), ".cache")))
+	s.removes(filepath.Join(s.home(), ".cache"))
 	require.NoError(t, os.WriteFile(filepath.Join(second.dir, "pyproject.toml"), []byte("[project]\nname = \"p\"\nversion = \"1\"\n[tool.glassjar]\ntargets = [\"linux-x86_64\", \"windows-x86_64\"]\n"), 0o644))
 	second.output("glassjar", "create", "--python", def.Path)
 	far.Asked()
@@ -141,7 +141,7 @@ func TestTheOrderOfAnswersChangesNothing(t *testing.T) {
 			for n := range 50 {
 				one := &terminal{t: t, dir: filepath.Join(home, fmt.Sprint("p", n)), env: append([]string{"HOME=" + home}, s.env[1:]...)}
 				assert.NoError(t, os.MkdirAll(one.dir, 0o755))
-				assert.NoError(t, os.RemoveAll(filepath.Join(home, ".cache")))
+				one.removes(filepath.Join(home, ".cache"))
 				assert.NoError(t, os.WriteFile(filepath.Join(one.dir, "pyproject.toml"), []byte(spec), 0o644))
 				out, err := one.try("glassjar", "record")
 				assert.NoError(t, err, out)
