@@ -32,6 +32,7 @@ type fetching struct {
 	transfer *catalog.Transfer
 	compiler *Compiler
 	slots    chan struct{} // for unpacking
+	copies   chan struct{} // for copies of files of this machine that are not unpacked yet
 	arrived  chan ready
 	done     chan struct{} // closed once err is set
 	err      error
@@ -39,7 +40,8 @@ type fetching struct {
 
 // fetch begins to fetch the files of a plan. It ends with the context.
 func (a *Applier) fetch(ctx context.Context, w Work) *fetching {
-	f := &fetching{applier: a, work: w, compiler: a.compiler(w.Python), slots: make(chan struct{}, unpackAtOnce), arrived: make(chan ready), done: make(chan struct{})}
+	f := &fetching{applier: a, work: w, compiler: a.compiler(w.Python), slots: make(chan struct{}, unpackAtOnce), copies: make(chan struct{}, copiesAtOnce),
+		arrived: make(chan ready), done: make(chan struct{})}
 	var files []index.File
 	for _, s := range w.Steps.Install {
 		if !s.File.IsSource() {
@@ -76,6 +78,10 @@ func (f *fetching) next(ctx context.Context) (ready, bool, error) {
 // unpackAtOnce is how many are unpacked at a time.
 const unpackAtOnce = 3
 
+// copiesAtOnce is how many files of this machine have a copy in the store at a time: they are hashed
+// side by side while they are copied.
+const copiesAtOnce = 12
+
 // all fetches everything, and has each unpacked while the next are fetched.
 func (f *fetching) all(ctx context.Context) error {
 	ctx, cancel := context.WithCancel(ctx)
@@ -107,13 +113,16 @@ func (f *fetching) one(ctx context.Context, s plan.Choice, later func(unpack fun
 		return fmt.Errorf("%s: %w", s.File.Name, err)
 	}
 	later(func(ctx context.Context) error {
-		// Few at a time: what is unpacked is put in place while others are.
-		select {
-		case f.slots <- struct{}{}:
-			defer func() { <-f.slots }()
-		case <-ctx.Done():
-			return ctx.Err()
+		path, done, err := f.own(ctx, path, s.File.Name, sum)
+		if err != nil {
+			return err
 		}
+		defer done()
+		// Few at a time: what is unpacked is put in place while others are.
+		if err := enter(ctx, f.slots); err != nil {
+			return err
+		}
+		defer func() { <-f.slots }()
 		tree, err := f.applier.Store.UnpackWheel(ctx, path, s.File.Name, sum, wheel.LimitsFor(f.work.system()))
 		if err != nil {
 			return err
@@ -121,6 +130,32 @@ func (f *fetching) one(ctx context.Context, s plan.Choice, later func(unpack fun
 		return f.give(ctx, s, tree)
 	})
 	return nil
+}
+
+// own is the store's copy of a fetched file; done is called when it is not needed any more.
+func (f *fetching) own(ctx context.Context, path, name, sum string) (own string, done func(), err error) {
+	if own, ok := f.applier.Store.Package(sum); ok {
+		return own, func() {}, nil
+	}
+	if err := enter(ctx, f.copies); err != nil {
+		return "", nil, err
+	}
+	own, err = f.applier.Store.Own(ctx, path, name, sum)
+	if err != nil {
+		<-f.copies
+		return "", nil, err
+	}
+	return own, func() { <-f.copies }, nil
+}
+
+// enter waits for room.
+func enter(ctx context.Context, room chan struct{}) error {
+	select {
+	case room <- struct{}{}:
+		return nil
+	case <-ctx.Done():
+		return ctx.Err()
+	}
 }
 
 // give hands a distribution on.

@@ -13,13 +13,15 @@ import (
 	"io"
 	"slices"
 	"strings"
+
+	"glassjar/core/internal/manysums"
 )
 
 // SHA256 is the algorithm by which this program names what it keeps.
 const SHA256 = "sha256"
 
 var makers = map[string]func() hash.Hash{
-	"md5": md5.New, "sha1": sha1.New, "sha224": sha256.New224, SHA256: sha256.New, "sha384": sha512.New384, "sha512": sha512.New,
+	"md5": md5.New, "sha1": sha1.New, "sha224": sha256.New224, SHA256: manysums.New, "sha384": sha512.New384, "sha512": sha512.New,
 	"sha3_224": func() hash.Hash { return sha3.New224() }, "sha3_256": func() hash.Hash { return sha3.New256() },
 	"sha3_384": func() hash.Hash { return sha3.New384() }, "sha3_512": func() hash.Hash { return sha3.New512() },
 }

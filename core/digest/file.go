@@ -2,14 +2,26 @@ package digest
 
 import (
 	"context"
-	"crypto/sha256"
 	"encoding/hex"
 	"errors"
+	"hash"
 	"io"
 	"os"
 	"sync"
 	"time"
+
+	"glassjar/core/internal/manysums"
 )
+
+// Abreast is how many files are worth being hashed at a time, by as many goroutines: they are
+// hashed side by side, which takes a fraction of the time where the processor has no instructions
+// for SHA-256.
+const Abreast = 32
+
+// chunk is how much of a file is read at a time.
+const chunk = 128 << 10
+
+var chunks = sync.Pool{New: func() any { return new([chunk]byte) }}
 
 // OfFile is a file's SHA-256 in lower-case hex. It ends with the context.
 func OfFile(ctx context.Context, path string) (string, error) {
@@ -18,12 +30,39 @@ func OfFile(ctx context.Context, path string) (string, error) {
 		return "", err
 	}
 	defer f.Close()
-	h := sha256.New()
-	if _, err := io.Copy(h, WithContext(ctx, f)); err != nil {
+	memory := chunks.Get().(*[chunk]byte)
+	defer chunks.Put(memory)
+	n, err := io.ReadFull(WithContext(ctx, f), memory[:])
+	switch err {
+	case nil:
+	case io.EOF, io.ErrUnexpectedEOF: // it is a small one
+		sum := manysums.One(memory[:n])
+		return hex.EncodeToString(sum[:]), nil
+	default:
 		return "", err
 	}
+	h := manysums.New()
+	for ; err == nil; n, err = io.ReadFull(WithContext(ctx, f), memory[:]) {
+		h.Write(memory[:n])
+	}
+	if err != io.EOF && err != io.ErrUnexpectedEOF {
+		return "", err
+	}
+	h.Write(memory[:n])
 	return hex.EncodeToString(h.Sum(nil)), nil
 }
+
+// Copy copies what a reader has, in pieces that are worth being hashed with others. It ends with
+// the context.
+func Copy(ctx context.Context, to io.Writer, r io.Reader) (int64, error) {
+	memory := chunks.Get().(*[chunk]byte)
+	defer chunks.Put(memory)
+	return io.CopyBuffer(struct{ io.Writer }{to}, WithContext(ctx, r), memory[:])
+}
+
+// New is a hash by SHA-256 for what is large. Several goroutines that write to theirs at a time have
+// them hashed side by side.
+func New() hash.Hash { return manysums.New() }
 
 // WithContext is a reader that ends with a context.
 func WithContext(ctx context.Context, r io.Reader) io.Reader { return contextReader{ctx, r} }

@@ -6,10 +6,10 @@ import (
 	"os"
 	"path"
 	"path/filepath"
-	"runtime"
 	"sort"
 	"strings"
 
+	"glassjar/core/digest"
 	"glassjar/core/guard"
 	"glassjar/core/limits"
 	"glassjar/core/metadata"
@@ -150,7 +150,7 @@ type File struct {
 // dealt with; the error is the first of deal.
 func (j *Jar) eachRecord(installed []Installed, deal func(i int, files []File, err error) error) error {
 	group := guard.New()
-	group.SetLimit(max(2, runtime.NumCPU()))
+	group.SetLimit(digest.Abreast)
 	for i, d := range installed {
 		group.Go(func() error {
 			files, err := j.Files(d)

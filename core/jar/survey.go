@@ -86,6 +86,9 @@ func (j *Jar) survey(installed []Installed, quick bool) (Survey, error) {
 	}
 	group := guard.New()
 	group.SetLimit(max(2, runtime.NumCPU()))
+	if !quick {
+		group.SetLimit(digest.Abreast)
+	}
 	err := s.walk(group, ".")
 	if err2 := group.Wait(); err == nil {
 		err = err2

@@ -10,7 +10,6 @@ package store
 
 import (
 	"context"
-	"crypto/sha256"
 	"encoding/hex"
 	"errors"
 	"fmt"
@@ -125,8 +124,8 @@ func (s *Store) Add(ctx context.Context, name, want string, r io.Reader) (sum, p
 	if err != nil {
 		return "", "", err
 	}
-	h := sha256.New()
-	_, err = io.Copy(io.MultiWriter(temp, h), digest.WithContext(ctx, r))
+	h := digest.New()
+	_, err = digest.Copy(ctx, io.MultiWriter(temp, h), r)
 	if err2 := temp.Close(); err == nil {
 		err = err2
 	}

@@ -7,13 +7,13 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
-	"runtime"
 	"slices"
 	"strings"
 	"sync"
 	"sync/atomic"
 	"time"
 
+	"glassjar/core/digest"
 	"glassjar/core/guard"
 )
 
@@ -122,7 +122,7 @@ func (s *Store) Verify(ctx context.Context, done func(files int)) (all Amount, d
 	var looked atomic.Int64
 	bad := map[string]string{} // the kind of a hash that is not right
 	group, ctx := guard.WithContext(ctx)
-	group.SetLimit(max(2, runtime.NumCPU()))
+	group.SetLimit(digest.Abreast)
 	for _, kind := range []string{Contents, Packages, Bytecode} {
 		err := s.each(ctx, kind, func(path, sum string, info fs.FileInfo) error {
 			all.add(info.Size())

@@ -1,11 +1,13 @@
 package store_test
 
 import (
+	"bytes"
 	"context"
 	"crypto/sha256"
 	"errors"
 	"fmt"
 	"io"
+	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"strings"
@@ -128,6 +130,13 @@ func TestUnpackFails(t *testing.T) {
 	left, err := filepath.Glob(filepath.Join(s.Dir, "*", ".coming-*"))
 	require.NoError(t, err)
 	assert.Empty(t, left)
+	bad[1].Append = func(to []byte) ([]byte, error) { return append(to, "t"...), nil }
+	for _, says := range []string{"its hash is another", "b.py"} {
+		_, err = s.Unpack(context.Background(), numbered(1), nil, bad)
+		assert.ErrorContains(t, err, says)
+		assert.Equal(t, 1, contents(t, s.Dir))
+		bad[1].Copy = func(io.Writer) error { return nil }
+	}
 	ctx, cancel := context.WithCancel(context.Background())
 	cancel()
 	_, err = s.Unpack(ctx, numbered(1), nil, sources("a.py=one"))
@@ -139,6 +148,29 @@ func TestUnpackFails(t *testing.T) {
 		require.NoError(t, os.WriteFile(file, []byte(damage), 0o644))
 		_, ok := s.Tree(numbered(1))
 		assert.False(t, ok, damage)
+	}
+}
+
+// Members of all sizes come in, those that are unpacked in memory and those that are too large.
+func TestUnpackSizes(t *testing.T) {
+	s := &store.Store{Dir: t.TempDir()}
+	want := map[string][]byte{}
+	var list []store.Source
+	for n, size := range append([]int{9 << 20, 7 << 20, 1 << 20, 0}, rand.Perm(200)...) {
+		content := bytes.Repeat([]byte{byte(n)}, size)
+		key := fmt.Sprintf("%03d.py", n)
+		want[key] = content
+		list = append(list, store.Source{Member: store.Member{Key: key, SHA256: sumOf(string(content)), Size: int64(size)},
+			Copy:   func(to io.Writer) error { _, err := to.Write(content); return err },
+			Append: func(to []byte) ([]byte, error) { return append(to, content...), nil }})
+	}
+	tree, err := s.Unpack(context.Background(), numbered(1), nil, list)
+	require.NoError(t, err)
+	require.Len(t, tree.Members, len(want))
+	for _, m := range tree.Members {
+		have, err := tree.Read(m.Key)
+		require.NoError(t, err)
+		assert.True(t, bytes.Equal(want[m.Key], have), m.Key)
 	}
 }
 

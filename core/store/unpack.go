@@ -1,6 +1,7 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
@@ -9,12 +10,15 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
+	"slices"
 	"sort"
+	"sync"
 
 	"golang.org/x/sync/semaphore"
 
 	"glassjar/core/digest"
 	"glassjar/core/guard"
+	"glassjar/core/internal/manysums"
 )
 
 // Source is one member to be unpacked; its SHA256 is empty if RECORD says another hash.
@@ -22,6 +26,35 @@ type Source struct {
 	Member
 	// Copy writes the content, and fails if that is not what the package file says.
 	Copy func(io.Writer) error
+	// Append adds the content to what is in memory, and does not compare it with its SHA256. It
+	// may be nil.
+	Append func([]byte) ([]byte, error)
+}
+
+// inMemory reports whether a member is unpacked in memory, where it is hashed beside others.
+func (s Source) inMemory() bool {
+	return s.Append != nil && s.SHA256 != "" && s.Size <= memberInMemory
+}
+
+// A worker takes so many members at a time, and no more in memory than those of a batch: they
+// are hashed together. A member that is larger than memberInMemory is not unpacked in memory.
+const batchMembers, batchBytes, memberInMemory = 64, 6 << 20, 8 << 20
+
+// memories are those of workers, for their next batch.
+var memories = sync.Pool{New: func() any { return new([]byte) }}
+
+// batches cuts members into batches. Those of about the same size come together, the largest first.
+func batches(sources []Source) (all [][]Source) {
+	sources = slices.Clone(sources)
+	slices.SortStableFunc(sources, func(a, b Source) int { return cmp.Compare(b.Size, a.Size) })
+	from, size := 0, int64(0)
+	for i, s := range sources {
+		if i > from && (i-from == batchMembers || size+s.Size > batchBytes) {
+			all, from, size = append(all, sources[from:i]), i, 0
+		}
+		size += s.Size
+	}
+	return append(all, sources[from:])
 }
 
 // unpackers bounds how many members are unpacked at a time, for all package files
@@ -30,9 +63,6 @@ func (s *Store) unpackers() *semaphore.Weighted {
 	s.askWorkers.Do(func() { s.workers = semaphore.NewWeighted(int64(max(2, runtime.NumCPU()))) })
 	return s.workers
 }
-
-// batch is how many members one worker takes at a time.
-const batch = 64
 
 // Unpack brings the members of a package file into the store, several at a time,
 // and has the tree once all are there; [Store.Save] writes it down. A content that
@@ -49,23 +79,16 @@ func (s *Store) Unpack(ctx context.Context, sum string, head []Fact, sources []S
 	}
 	workers := s.unpackers()
 	group, inner := guard.WithContext(ctx)
-	for from := 0; from < len(sources); from += batch {
-		to := min(from+batch, len(sources))
+	rest := t.Members
+	for _, batch := range batches(sources) {
 		if workers.Acquire(inner, 1) != nil {
 			break // the group or the context has the reason
 		}
+		members := rest[:len(batch)]
+		rest = rest[len(batch):]
 		group.Go(func() error {
 			defer workers.Release(1)
-			for i := from; i < to; i++ {
-				if err := inner.Err(); err != nil {
-					return err
-				}
-				var err error
-				if t.Members[i], err = s.takeIn(inner, sources[i]); err != nil {
-					return err
-				}
-			}
-			return nil
+			return s.takeInBatch(inner, batch, members)
 		})
 	}
 	if err := group.Wait(); err != nil {
@@ -77,6 +100,57 @@ func (s *Store) Unpack(ctx context.Context, sum string, head []Fact, sources []S
 	sort.Slice(t.Members, func(i, j int) bool { return t.Members[i].Key < t.Members[j].Key })
 	s.unsaved.add(t)
 	return t, nil
+}
+
+// takeInBatch takes in some members. Those that are unpacked in memory are hashed together.
+func (s *Store) takeInBatch(ctx context.Context, sources []Source, members []Member) error {
+	memory := memories.Get().(*[]byte)
+	defer memories.Put(memory)
+	contents, err := unpackInMemory(ctx, memory, sources)
+	if err != nil {
+		return err
+	}
+	for i, source := range sources {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		if source.inMemory() {
+			source.Copy = func(to io.Writer) error { _, err := to.Write(contents[i]); return err }
+		}
+		if members[i], err = s.takeIn(ctx, source); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// unpackInMemory gives the contents of a batch, and compares them with their hashes. One that is
+// not unpacked in memory has none.
+func unpackInMemory(ctx context.Context, memory *[]byte, sources []Source) (contents [][]byte, err error) {
+	all, ends := (*memory)[:0], make([]int, len(sources))
+	for i, source := range sources {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		if source.inMemory() {
+			if all, err = source.Append(all); err != nil {
+				return nil, err
+			}
+		}
+		ends[i] = len(all)
+	}
+	*memory = all
+	from := 0
+	for _, end := range ends {
+		contents = append(contents, all[from:end])
+		from = end
+	}
+	for i, sum := range manysums.Of(contents) {
+		if have := hex.EncodeToString(sum[:]); sources[i].inMemory() && have != sources[i].SHA256 {
+			return nil, cmp.Or(sources[i].Copy(io.Discard), error(&HashError{sources[i].Key, sources[i].SHA256, have}))
+		}
+	}
+	return contents, nil
 }
 
 // announce writes down which contents are about to be filled, for [Store.Sweep].

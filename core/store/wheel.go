@@ -32,7 +32,7 @@ func (s *Store) UnpackWheel(ctx context.Context, path, name, sum string, limits 
 	if tree, ok := s.Tree(sum); ok {
 		return tree, nil
 	}
-	path, err := s.private(ctx, path, name, sum)
+	path, err := s.Own(ctx, path, name, sum)
 	if err != nil {
 		return nil, err
 	}
@@ -50,15 +50,17 @@ func (s *Store) UnpackWheel(ctx context.Context, path, name, sum string, limits 
 	sources := make([]Source, len(w.Entries))
 	for i, e := range w.Entries {
 		sources[i] = Source{Member: Member{Key: e.Key(), Executable: e.Executable || e.Scheme == wheel.Scripts, Size: e.Size, Hash: e.Hash, SHA256: e.SHA256()},
-			Copy: func(to io.Writer) error { return w.Copy(WriterWithContext(ctx, to), e) }}
+			Copy:   func(to io.Writer) error { return w.Copy(WriterWithContext(ctx, to), e) },
+			Append: func(to []byte) ([]byte, error) { return w.Append(to, e) }}
 	}
 	return s.Unpack(ctx, sum, headOf(w.Outline()), sources)
 }
 
-// private is a package file's copy in the store. One that lies elsewhere may be swapped
+// Own is a package file's copy in the store, which [Store.UnpackWheel] makes if it is not there.
+// One that lies elsewhere may be swapped
 // between being hashed and being unpacked: what is unpacked is a copy, hashed while it
 // was made.
-func (s *Store) private(ctx context.Context, path, name, sum string) (string, error) {
+func (s *Store) Own(ctx context.Context, path, name, sum string) (string, error) {
 	own, ok := s.Package(sum)
 	if ok || path == own {
 		return own, nil

@@ -5,6 +5,8 @@ import (
 	"bytes"
 	"compress/flate"
 	"crypto/sha256"
+	"encoding/hex"
+	"errors"
 	"fmt"
 	"io"
 	"io/fs"
@@ -248,9 +250,25 @@ func unpack(data []byte, file, into string) error {
 		}
 		err = w.Copy(f, e)
 		f.Close()
+		if err2 := appends(w, e); err == nil && err2 != nil {
+			return err2
+		}
 		if err != nil {
 			return err
 		}
+	}
+	return nil
+}
+
+// appends unpacks an entry in memory, behind something, and compares its hash.
+func appends(w *wheel.Wheel, e wheel.Entry) error {
+	all, err := w.Append([]byte("before"), e)
+	if err != nil {
+		return err
+	}
+	content, ok := bytes.CutPrefix(all, []byte("before"))
+	if sum := sha256.Sum256(content); !ok || e.SHA256() != "" && hex.EncodeToString(sum[:]) != e.SHA256() {
+		return errors.New("another content was unpacked in memory")
 	}
 	return nil
 }
@@ -311,7 +329,9 @@ func FuzzOpen(f *testing.F) {
 		}
 		for _, e := range w.Entries {
 			require.Empty(t, wheel.PathFault(e.Path, small), e.Path)
-			_ = w.Copy(io.Discard, e)
+			if err := appends(w, e); w.Copy(io.Discard, e) == nil {
+				require.NoError(t, err)
+			}
 		}
 	})
 }
