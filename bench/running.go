@@ -34,17 +34,9 @@ func running() ([]work, error) {
 	}}, nil
 }
 
-func (b *bed) createEmpty() error {
-	if err := os.RemoveAll(filepath.Join(b.dir, "created")); err != nil {
-		return err
-	}
-	return b.run("created", "create")
-}
+func (b *bed) createEmpty() error { return b.run(filepath.Base(b.fresh("created")), "create") }
 
 // foldersAndLinks is what a jar is made of, by a shell script.
 func (b *bed) foldersAndLinks(python string) error {
-	if err := os.RemoveAll(filepath.Join(b.dir, "folders")); err != nil {
-		return err
-	}
-	return b.command("folders", "sh", "-c", "mkdir -p .jar/bin .jar/glassjar .jar/lib/python3/site-packages && cd .jar/bin && ln -s "+python+" python && ln -s python python3 && ln -s python python3.12")
+	return b.command(filepath.Base(b.fresh("folders")), "sh", "-c", "mkdir -p .jar/bin .jar/glassjar .jar/lib/python3/site-packages && cd .jar/bin && ln -s "+python+" python && ln -s python python3 && ln -s python python3.12")
 }

@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io/fs"
 
 	"glassjar/core/catalog"
 	"glassjar/core/guard"
@@ -113,39 +114,47 @@ func (f *fetching) one(ctx context.Context, s plan.Choice, later func(unpack fun
 		return fmt.Errorf("%s: %w", s.File.Name, err)
 	}
 	later(func(ctx context.Context) error {
-		path, done, err := f.own(ctx, path, s.File.Name, sum)
-		if err != nil {
+		err := f.unpack(ctx, s, path, sum)
+		if !errors.Is(err, fs.ErrNotExist) {
 			return err
 		}
-		defer done()
-		// Few at a time: what is unpacked is put in place while others are.
-		if err := enter(ctx, f.slots); err != nil {
-			return err
+		// Another process unpacked it and removed it, and has not written that down yet.
+		if path, sum, err = f.work.Catalog.Fetch(ctx, s.File, f.transfer); err != nil {
+			return fmt.Errorf("%s: %w", s.File.Name, err)
 		}
-		defer func() { <-f.slots }()
-		tree, err := f.applier.Store.UnpackWheel(ctx, path, s.File.Name, sum, wheel.LimitsFor(f.work.system()))
-		if err != nil {
-			return err
-		}
-		return f.give(ctx, s, tree)
+		return f.unpack(ctx, s, path, sum)
 	})
 	return nil
 }
 
-// own is the store's copy of a fetched file; done is called when it is not needed any more.
-func (f *fetching) own(ctx context.Context, path, name, sum string) (own string, done func(), err error) {
+// unpack brings the files of a fetched one into the store, and gives it on. What lies elsewhere on
+// this machine is copied into the store before, and removed there as soon as it is unpacked.
+func (f *fetching) unpack(ctx context.Context, s plan.Choice, path, sum string) error {
 	if own, ok := f.applier.Store.Package(sum); ok {
-		return own, func() {}, nil
+		path = own
+	} else {
+		if err := enter(ctx, f.copies); err != nil {
+			return err
+		}
+		defer func() { <-f.copies }()
+		var err error
+		if path, err = f.applier.Store.Own(ctx, path, s.File.Name, sum); err != nil {
+			return err
+		}
+		if !f.applier.Store.KeepPackages {
+			defer f.applier.Store.Drop(sum)
+		}
 	}
-	if err := enter(ctx, f.copies); err != nil {
-		return "", nil, err
+	// Few at a time: what is unpacked is put in place while others are.
+	if err := enter(ctx, f.slots); err != nil {
+		return err
 	}
-	own, err = f.applier.Store.Own(ctx, path, name, sum)
+	defer func() { <-f.slots }()
+	tree, err := f.applier.Store.UnpackWheel(ctx, path, s.File.Name, sum, wheel.LimitsFor(f.work.system()))
 	if err != nil {
-		<-f.copies
-		return "", nil, err
+		return err
 	}
-	return own, func() { <-f.copies }, nil
+	return f.give(ctx, s, tree)
 }
 
 // enter waits for room.

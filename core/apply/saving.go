@@ -26,24 +26,19 @@ func (s *saving) close() { s.disk.Close() }
 
 // flush flushes what a jar has, and what came into the store; only then is that
 // written down.
-func (s *saving) flush(b *durable.Batch) (err error) {
+func (s *saving) flush(b *durable.Batch) error {
+	s.store.DropUnpacked()
 	some := s.one && s.store.Unsaved(b)
 	if err := b.Flush(s.disk); err != nil {
 		return err
 	}
-	var sums []string
 	switch {
 	case some:
-		sums, err = s.store.Save()
+		return s.store.Save()
 	case !s.one:
-		sums, err = s.store.SaveNow()
+		return s.store.SaveNow()
 	}
-	if !s.store.KeepPackages {
-		for _, sum := range sums {
-			s.store.Drop(sum) // it is unpacked
-		}
-	}
-	return err
+	return nil
 }
 
 // keep saves what came into the store though the change was given up.

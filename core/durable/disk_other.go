@@ -7,6 +7,9 @@ import "errors"
 // Only Linux flushes one file system; elsewhere files are flushed one by one.
 const wholeAtOnce = false
 
+// Begin does nothing here.
+func Begin(int) {}
+
 // Disk is the file system of a folder; there is nothing to be watched here.
 type Disk struct{}
 

@@ -298,7 +298,7 @@ func (m *Machine) unpackPython(ctx context.Context, all *fetched.Collection, o o
 		return nil, err
 	}
 	// What was only needed for a while is gone by now, and is not flushed.
-	_, err = m.Store.SaveNow()
+	err = m.Store.SaveNow()
 	return tree, err
 }
 

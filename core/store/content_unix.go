@@ -12,16 +12,21 @@ import (
 
 	"golang.org/x/sys/unix"
 
+	"glassjar/core/durable"
 	"glassjar/core/lock"
 )
 
 // rawFile writes to a descriptor without the bookkeeping of an [os.File], which
 // costs as much as making a small file.
-type rawFile int
+type rawFile struct {
+	fd   int
+	size int64
+}
 
-func (f rawFile) Write(p []byte) (n int, err error) {
+func (f *rawFile) Write(p []byte) (n int, err error) {
+	defer func() { f.size += int64(n) }()
 	for n < len(p) {
-		m, err := unix.Write(int(f), p[n:])
+		m, err := unix.Write(f.fd, p[n:])
 		if err == unix.EINTR {
 			continue
 		}
@@ -33,6 +38,10 @@ func (f rawFile) Write(p []byte) (n int, err error) {
 	return n, nil
 }
 
+// largeContent is from how many bytes on a content begins its way to the disk at once, while others
+// are unpacked. To begin it for each of the many small ones takes longer than it saves.
+const largeContent = 64 << 10
+
 // writeContent fills a content at its place. Who fills it holds its lock, so that
 // a second process waits for it, and one that sweeps can tell what nobody fills
 // any more. written is false where another was faster; fill is not called then.
@@ -41,9 +50,13 @@ func writeContent(ctx context.Context, path string, mode os.FileMode, stamp time
 	if err != nil || whole {
 		return false, err
 	}
-	err = fill(rawFile(fd))
+	file := &rawFile{fd: fd}
+	err = fill(file)
 	if err == nil {
 		err = seal(fd, path, mode, stamp)
+	}
+	if err == nil && file.size >= largeContent {
+		durable.Begin(fd)
 	}
 	if err != nil {
 		os.Remove(path) // its lock is held, so it is this very file

@@ -54,35 +54,48 @@ func (s *Store) Unsaved(into *durable.Batch) bool {
 	return len(s.unsaved.trees) > 0
 }
 
+// DropUnpacked removes the package files of what was added, unless they are to be kept. It comes
+// before flushing: to remove a file that was flushed takes as long as flushing it, where the disk is
+// told what is free.
+func (s *Store) DropUnpacked() {
+	if s.KeepPackages {
+		return
+	}
+	s.unsaved.mu.Lock()
+	defer s.unsaved.mu.Unlock()
+	for sum := range s.unsaved.trees {
+		s.Drop(sum)
+	}
+}
+
 // Save writes down the trees of what was added; what [Store.Unsaved] gave was
-// flushed. It gives the hashes of their package files.
-func (s *Store) Save() (sums []string, err error) {
+// flushed.
+func (s *Store) Save() error {
 	s.unsaved.mu.Lock()
 	trees := s.unsaved.trees
 	s.unsaved.trees = nil
 	s.unsaved.mu.Unlock()
-	for sum, t := range trees {
+	for _, t := range trees {
 		if err := s.writeTree(t); err != nil {
-			return sums, fmt.Errorf("%s: %w", t.Fact("file"), err)
+			return fmt.Errorf("%s: %w", t.Fact("file"), err)
 		}
-		sums = append(sums, sum)
 	}
-	return sums, nil
+	return nil
 }
 
 // SaveNow flushes what was added by itself, and writes it down.
-func (s *Store) SaveNow() (sums []string, err error) {
+func (s *Store) SaveNow() error {
 	var batch durable.Batch
 	if !s.Unsaved(&batch) {
-		return nil, nil
+		return nil
 	}
 	disk, err := durable.Open(s.Dir)
 	if err != nil {
-		return nil, err
+		return err
 	}
 	defer disk.Close()
 	if err := batch.Flush(disk); err != nil {
-		return nil, err
+		return err
 	}
 	return s.Save()
 }

@@ -11,7 +11,7 @@ import (
 	"encoding/binary"
 )
 
-// Of gives the SHA-256 of each message.
+// Of gives the SHA-256 of each message. Where several goroutines ask, theirs are hashed together.
 func Of(messages [][]byte) [][sha256.Size]byte {
 	sums := make([][sha256.Size]byte, len(messages))
 	if best.lanes == 0 {
@@ -25,7 +25,7 @@ func Of(messages [][]byte) [][sha256.Size]byte {
 		works[i].whole(m)
 		list[i] = &works[i]
 	}
-	best.do(list)
+	wait(list...)
 	for i := range works {
 		sums[i] = works[i].sum()
 	}
@@ -100,40 +100,32 @@ func (w *work) sum() (sum [sha256.Size]byte) {
 	return sum
 }
 
-// do does all work.
-func (e engine) do(list []*work) {
-	if len(list) < e.from {
-		for _, w := range list {
-			w.alone()
-		}
-		return
-	}
-	e.abreast(list)
-}
-
-// abreast keeps all lanes busy as long as there is work: what ends makes room for the next.
-func (e engine) abreast(list []*work) {
+// abreast keeps all lanes busy as long as there is work: what ends makes room for the next. next
+// gives some, being told how many lanes are busy, or nil where there is none for the moment. done
+// is told what has ended.
+func (e engine) abreast(next func(busy int) *work, done func(*work)) {
 	var words [8 * most]uint32
 	var in [most]*byte
 	var lanes [most]*work
-	take := func(at int) {
-		lanes[at] = nil
-		if len(list) > 0 {
-			lanes[at], list = list[0], list[1:]
-			for i, word := range lanes[at].state {
-				words[i*e.lanes+at] = word
-			}
-		}
-	}
-	for at := range e.lanes {
-		take(at)
-	}
+	full := 0
 	for {
-		blocks, busy := atOnce, -1
-		for at, w := range lanes {
-			if w != nil {
-				blocks, busy = min(blocks, len(w.rest)/sha256.BlockSize), at
+		blocks, busy, more := atOnce, -1, true
+		for at, w := range lanes[:e.lanes] {
+			if w == nil {
+				if more {
+					w = next(full)
+					more = w != nil
+				}
+				if w == nil {
+					continue
+				}
+				lanes[at] = w
+				full++
+				for i, word := range w.state {
+					words[i*e.lanes+at] = word
+				}
 			}
+			blocks, busy = min(blocks, len(w.rest)/sha256.BlockSize), at
 		}
 		if busy < 0 {
 			return
@@ -153,7 +145,9 @@ func (e engine) abreast(list []*work) {
 			for i := range w.state {
 				w.state[i] = words[i*e.lanes+at]
 			}
-			take(at)
+			lanes[at] = nil
+			full--
+			done(w)
 		}
 	}
 }

@@ -22,51 +22,81 @@ var waiting struct {
 	workers int
 }
 
-// wait waits until it is done, together with what others wait for.
-func (w *work) wait() {
-	w.done = make(chan struct{})
+// wait has work done, together with what others wait for.
+func wait(list ...*work) {
+	for _, w := range list {
+		w.done = make(chan struct{})
+	}
 	waiting.Lock()
-	waiting.list = append(waiting.list, w)
+	waiting.list = append(waiting.list, list...)
 	if waiting.workers < runtime.GOMAXPROCS(0) {
 		waiting.workers++
 		go doWaiting()
 	}
 	waiting.Unlock()
-	<-w.done
+	for _, w := range list {
+		<-w.done
+	}
 }
 
 // doWaiting works until nobody waits.
 func doWaiting() {
 	for {
-		runtime.Gosched() // others may be about to ask
-		waiting.Lock()
-		n := min(len(waiting.list), best.lanes)
-		now := waiting.list[:n:n]
-		waiting.list = waiting.list[n:]
-		if n == 0 {
-			waiting.list = nil
-			waiting.workers--
-			waiting.Unlock()
+		first, alone, ok := firstWaiting()
+		switch {
+		case !ok:
 			return
-		}
-		waiting.Unlock()
-		best.do(now)
-		for _, w := range now {
-			close(w.done)
+		case alone:
+			first.alone()
+			close(first.done)
+		default:
+			best.abreast(func(busy int) *work {
+				w := first
+				if first = nil; w == nil {
+					w = nextWaiting(busy)
+				}
+				return w
+			}, func(w *work) { close(w.done) })
 		}
 	}
 }
 
-// One gives the SHA-256 of one message. Where several goroutines ask, theirs are hashed together.
-func One(message []byte) [sha256.Size]byte {
-	if best.lanes == 0 {
-		return sha256.Sum256(message)
+// firstWaiting takes the first work, and tells whether there is too little to gain anything by
+// doing it with others. ok is false where there is none: then this worker has ended.
+func firstWaiting() (first *work, alone, ok bool) {
+	runtime.Gosched() // others may be about to ask
+	waiting.Lock()
+	defer waiting.Unlock()
+	if len(waiting.list) == 0 {
+		waiting.list = nil
+		waiting.workers--
+		return nil, false, false
 	}
-	var w work
-	w.whole(message)
-	w.wait()
-	return w.sum()
+	alone = len(waiting.list) < best.from
+	first, waiting.list = waiting.list[0], waiting.list[1:]
+	return first, alone, true
 }
+
+// nextWaiting takes the next work for one who has some already; nil where there is none.
+func nextWaiting(busy int) *work {
+	for again := busy > 0 && busy < best.lanes/2; ; again = false {
+		waiting.Lock()
+		if len(waiting.list) > 0 {
+			w := waiting.list[0]
+			waiting.list = waiting.list[1:]
+			waiting.Unlock()
+			return w
+		}
+		waiting.Unlock()
+		if !again {
+			return nil
+		}
+		runtime.Gosched() // others may be about to ask
+	}
+}
+
+// One is [Of] one message.
+func One(message []byte) [sha256.Size]byte { return Of([][]byte{message})[0] }
 
 // New is a hash whose parts are hashed together with those of other goroutines: the larger the
 // part that is written at once, the more there is to gain.
@@ -118,7 +148,7 @@ func (s *stream) add(blocks []byte) {
 	if len(blocks) == sha256.BlockSize {
 		w.alone()
 	} else {
-		w.wait()
+		wait(&w)
 	}
 	s.state = w.state
 }
