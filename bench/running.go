@@ -29,12 +29,16 @@ func running() ([]work, error) {
 		limit: often(func() error { return b.command("running", b.nothing) }),
 	}, {
 		name: "create an empty jar", promise: 3, words: "a shell script that makes its folders and links",
-		ours:  func() error { return b.createEmpty() },
+		ours:  func() error { return b.createEmpty(python) },
 		limit: func() error { return b.foldersAndLinks(python) },
 	}}, nil
 }
 
-func (b *bed) createEmpty() error { return b.run(filepath.Base(b.fresh("created")), "create") }
+// createEmpty names the interpreter: what comes first on PATH may be a script that stands in for one,
+// and takes longer than all the rest to say which.
+func (b *bed) createEmpty(python string) error {
+	return b.run(filepath.Base(b.fresh("created")), "create", "--python", python)
+}
 
 // foldersAndLinks is what a jar is made of, by a shell script.
 func (b *bed) foldersAndLinks(python string) error {
