@@ -62,7 +62,7 @@ func shelving(w *world, roots []resolve.Need) (work, error) {
 			}
 		}
 	}
-	return work{name: "resolve: 150 distributions, metadata on disk", promise: 5, words: "reading the same files", times: repeated,
+	return work{name: "resolve: 150 distributions, metadata on disk", promise: 4, words: "reading the same files", times: repeated,
 		ours: often(func() error {
 			_, err := resolve.Solve(context.Background(), s, resolve.Problem{Roots: roots})
 			return err

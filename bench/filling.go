@@ -27,11 +27,11 @@ func filling() ([]work, error) {
 		return nil, err
 	}
 	list := []work{{
-		name: "recreate, warm store, large set", promise: 1.0, words: "cp -al of the finished tree",
+		name: "recreate, warm store, large set", promise: 0.75, words: "cp -al of the finished tree",
 		ours:  b.recreate("filling"),
 		limit: b.copyOf("filling", "-al"),
 	}, {
-		name: "recreate, warm, durable", promise: 1.0, words: "cp -al and sync -f of the finished tree",
+		name: "recreate, warm, durable", promise: 0.85, words: "cp -al and sync -f of the finished tree",
 		ours: b.recreate("filling"),
 		limit: func() error {
 			copied := b.fresh("copied")
@@ -41,15 +41,15 @@ func filling() ([]work, error) {
 			return b.command("filling", "sync", "-f", copied)
 		},
 	}, {
-		name: "recreate, the same without bytecode", promise: 1.0, words: "cp -al of that tree",
+		name: "recreate, the same without bytecode", promise: 0.75, words: "cp -al of that tree",
 		ours:  b.recreate("plain"),
 		limit: b.copyOf("plain", "-al"),
 	}, {
-		name: "clone, large set", promise: 1.0, words: "cp -al",
+		name: "clone, large set", promise: 0.75, words: "cp -al",
 		ours:  func() error { return b.run("filling", "clone", ".jar", b.fresh("clone"), "-q") },
 		limit: b.copyOf("filling", "-al"),
 	}, {
-		name: "install, nothing to do, large set", promise: 5, words: "a Go program that does nothing; and under 30 ms",
+		name: "install, nothing to do, large set", promise: 3, words: "a Go program that does nothing; and under 30 ms",
 		ours:  often(func() error { return b.run("plain", "install", "-q", large.dist(0)) }),
 		limit: often(func() error { return b.command("plain", b.nothing) }),
 		times: repeated,

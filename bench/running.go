@@ -28,7 +28,7 @@ func running() ([]work, error) {
 		ours:  often(func() error { return b.run("running", "run", b.nothing) }),
 		limit: often(func() error { return b.command("running", b.nothing) }),
 	}, {
-		name: "create an empty jar", promise: 3, words: "a shell script that makes its folders and links",
+		name: "create an empty jar", promise: 2, words: "a shell script that makes its folders and links",
 		ours:  func() error { return b.createEmpty(python) },
 		limit: func() error { return b.foldersAndLinks(python) },
 	}}, nil

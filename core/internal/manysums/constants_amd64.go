@@ -1,6 +1,8 @@
 package manysums
 
 // constants are those of the 64 rounds (FIPS 180-4, section 4.2.2).
+//
+//lint:ignore U1000 the loops in assembly read it
 var constants = [64]uint32{
 	0x428a2f98, 0x71374491, 0xb5c0fbcf, 0xe9b5dba5, 0x3956c25b, 0x59f111f1, 0x923f82a4, 0xab1c5ed5,
 	0xd807aa98, 0x12835b01, 0x243185be, 0x550c7dc3, 0x72be5d74, 0x80deb1fe, 0x9bdc06a7, 0xc19bf174,
@@ -13,4 +15,6 @@ var constants = [64]uint32{
 }
 
 // swap turns the bytes of each word of a message around: they are big-endian.
+//
+//lint:ignore U1000 the loops in assembly read it
 var swap = [16]byte{3, 2, 1, 0, 7, 6, 5, 4, 11, 10, 9, 8, 15, 14, 13, 12}
