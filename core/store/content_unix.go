@@ -38,14 +38,11 @@ func (f *rawFile) Write(p []byte) (n int, err error) {
 	return n, nil
 }
 
-// largeContent is from how many bytes on a content begins its way to the disk at once, while others
-// are unpacked. To begin it for each of the many small ones takes longer than it saves.
-const largeContent = 64 << 10
-
 // writeContent fills a content at its place. Who fills it holds its lock, so that
 // a second process waits for it, and one that sweeps can tell what nobody fills
-// any more. written is false where another was faster; fill is not called then.
-func writeContent(ctx context.Context, path string, mode os.FileMode, stamp time.Time, fill func(io.Writer) error) (written bool, err error) {
+// any more. written is false where another was faster; fill is not called then. One of so many bytes
+// as early says begins its way to the disk at once.
+func writeContent(ctx context.Context, path string, mode os.FileMode, stamp time.Time, early int64, fill func(io.Writer) error) (written bool, err error) {
 	fd, whole, err := claim(ctx, path)
 	if err != nil || whole {
 		return false, err
@@ -55,7 +52,7 @@ func writeContent(ctx context.Context, path string, mode os.FileMode, stamp time
 	if err == nil {
 		err = seal(fd, path, mode, stamp)
 	}
-	if err == nil && file.size >= largeContent {
+	if err == nil && file.size >= early {
 		durable.Begin(fd)
 	}
 	if err != nil {

@@ -12,7 +12,7 @@ import (
 
 // writeContent fills a content beside its place and moves it there: a file that
 // is open cannot be told from one that was left.
-func writeContent(_ context.Context, path string, mode os.FileMode, stamp time.Time, fill func(io.Writer) error) (written bool, err error) {
+func writeContent(_ context.Context, path string, mode os.FileMode, stamp time.Time, _ int64, fill func(io.Writer) error) (written bool, err error) {
 	if err := os.MkdirAll(filepath.Dir(path), 0o777); err != nil {
 		return false, err
 	}

@@ -40,6 +40,11 @@ func (s Source) inMemory() bool {
 // are hashed together. A member that is larger than memberInMemory is not unpacked in memory.
 const batchMembers, batchBytes, memberInMemory = 64, 6 << 20, 8 << 20
 
+// largeContent is from how many bytes on a content begins its way to the disk at once, while others
+// are unpacked. To begin it for each of the many small ones takes longer than it saves, unless a
+// processor has nothing else to do.
+const largeContent = 64 << 10
+
 // memories are those of workers, for their next batch.
 var memories = sync.Pool{New: func() any { return new([]byte) }}
 
@@ -88,7 +93,12 @@ func (s *Store) Unpack(ctx context.Context, sum string, head []Fact, sources []S
 		rest = rest[len(batch):]
 		group.Go(func() error {
 			defer workers.Release(1)
-			return s.takeInBatch(inner, batch, members)
+			early := int64(largeContent)
+			if workers.TryAcquire(1) {
+				workers.Release(1)
+				early = 0
+			}
+			return s.takeInBatch(inner, batch, members, early)
 		})
 	}
 	if err := group.Wait(); err != nil {
@@ -103,7 +113,7 @@ func (s *Store) Unpack(ctx context.Context, sum string, head []Fact, sources []S
 }
 
 // takeInBatch takes in some members. Those that are unpacked in memory are hashed together.
-func (s *Store) takeInBatch(ctx context.Context, sources []Source, members []Member) error {
+func (s *Store) takeInBatch(ctx context.Context, sources []Source, members []Member, early int64) error {
 	memory := memories.Get().(*[]byte)
 	defer memories.Put(memory)
 	contents, err := unpackInMemory(ctx, memory, sources)
@@ -117,7 +127,7 @@ func (s *Store) takeInBatch(ctx context.Context, sources []Source, members []Mem
 		if source.inMemory() {
 			source.Copy = func(to io.Writer) error { _, err := to.Write(contents[i]); return err }
 		}
-		if members[i], err = s.takeIn(ctx, source); err != nil {
+		if members[i], err = s.takeIn(ctx, source, early); err != nil {
 			return err
 		}
 	}
@@ -166,7 +176,7 @@ func (s *Store) announce(note string, sources []Source) error {
 
 // takeIn writes one content, or compares it where it is there: its size and time say
 // nothing after a power cut.
-func (s *Store) takeIn(ctx context.Context, source Source) (Member, error) {
+func (s *Store) takeIn(ctx context.Context, source Source, early int64) (Member, error) {
 	m := source.Member
 	if m.SHA256 == "" {
 		// Its name is not known before it is read once.
@@ -178,7 +188,7 @@ func (s *Store) takeIn(ctx context.Context, source Source) (Member, error) {
 	}
 	path, stamp := s.filePath(m.SHA256, m.Executable), Stamp(m.SHA256)
 	for {
-		written, err := writeContent(ctx, path, modeOf(m.Executable), stamp, source.Copy)
+		written, err := writeContent(ctx, path, modeOf(m.Executable), stamp, early, source.Copy)
 		if err != nil {
 			return m, err
 		}
