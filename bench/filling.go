@@ -27,7 +27,7 @@ func filling() ([]work, error) {
 		return nil, err
 	}
 	list := []work{{
-		name: "recreate, warm store, large set", promise: 0.75, words: "cp -al of the finished tree",
+		name: "recreate, warm store, large set", promise: 0.85, words: "cp -al of the finished tree",
 		ours:  b.recreate("filling"),
 		limit: b.copyOf("filling", "-al"),
 	}, {
@@ -41,11 +41,11 @@ func filling() ([]work, error) {
 			return b.command("filling", "sync", "-f", copied)
 		},
 	}, {
-		name: "recreate, the same without bytecode", promise: 0.75, words: "cp -al of that tree",
+		name: "recreate, the same without bytecode", promise: 0.85, words: "cp -al of that tree",
 		ours:  b.recreate("plain"),
 		limit: b.copyOf("plain", "-al"),
 	}, {
-		name: "clone, large set", promise: 0.75, words: "cp -al",
+		name: "clone, large set", promise: 0.85, words: "cp -al",
 		ours:  func() error { return b.run("filling", "clone", ".jar", b.fresh("clone"), "-q") },
 		limit: b.copyOf("filling", "-al"),
 	}, {

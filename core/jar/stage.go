@@ -133,8 +133,12 @@ func (a *application) stageOne(ctx context.Context, add Addition) error {
 	}
 	w, l := add.Wheel, a.jar.Layout()
 	one := &distribution{a: a, add: add, layout: l, site: l.PlatformSite(), folders: map[string]string{}}
-	if w.Format.Purelib {
-		one.site = l.Site()
+	one.sites = []string{one.site + "/"}
+	if other := l.Site(); other != one.site {
+		one.sites = append(one.sites, other+"/")
+		if w.Format.Purelib {
+			one.site = other
+		}
 	}
 	one.info = path.Join(one.site, w.Info)
 	for i, e := range w.Entries {
@@ -158,9 +162,11 @@ type distribution struct {
 	layout Layout
 	// site is the folder that RECORD is relative to, info the .dist-info folder.
 	site, info string
-	folders    map[string]string // by scheme
-	record     []metadata.RecordEntry
-	sources    []source // that were compiled
+	// sites are the beginnings of the paths of what stands in a site folder.
+	sites   []string
+	folders map[string]string // by scheme
+	record  []metadata.RecordEntry
+	sources []source // that were compiled
 }
 
 // folder is the beginning of the paths of a scheme.
@@ -211,7 +217,7 @@ func (d *distribution) entry(i int, e wheel.Entry) error {
 	if skipped(d.info, file) {
 		return nil
 	}
-	if other := foreignInfo(d.layout, d.info, file); other != "" {
+	if other := d.foreignInfo(file); other != "" {
 		return &wheel.Refusal{File: w.File, Path: e.Path, Why: "it would write into " + other + ", which describes another distribution"}
 	}
 	mode := os.FileMode(0o644)
@@ -365,12 +371,15 @@ func (a *application) staged(file string) string {
 
 // foreignInfo is the folder of a description in a site folder that is not a wheel's own,
 // if a file stands in one: whoever writes there makes up a distribution.
-func foreignInfo(l Layout, info, file string) string {
-	for _, site := range []string{l.Site(), l.PlatformSite()} {
-		rest, ok := strings.CutPrefix(file, site+"/")
+func (d *distribution) foreignInfo(file string) string {
+	for _, site := range d.sites {
+		rest, ok := strings.CutPrefix(file, site)
+		if !ok {
+			continue
+		}
 		top, _, deeper := strings.Cut(rest, "/")
 		low := strings.ToLower(top)
-		if !ok || !strings.HasSuffix(low, ".dist-info") && !strings.HasSuffix(low, ".egg-info") || deeper && path.Join(site, top) == info {
+		if !strings.HasSuffix(low, ".dist-info") && !strings.HasSuffix(low, ".egg-info") || deeper && site+top == d.info {
 			continue
 		}
 		return top
