@@ -17,6 +17,7 @@ import (
 	"os"
 	"path/filepath"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"golang.org/x/sync/semaphore"
@@ -36,7 +37,8 @@ type Store struct {
 	Sums digest.Files
 
 	unsaved    unsaved
-	unpacking  sync.Map // SHA-256 of a package file -> *sync.Mutex
+	unpacks    atomic.Int64 // how many package files are being unpacked
+	unpacking  sync.Map     // SHA-256 of a package file -> *sync.Mutex
 	askWorkers sync.Once
 	workers    *semaphore.Weighted
 }

@@ -40,10 +40,15 @@ func (s Source) inMemory() bool {
 // are hashed together. A member that is larger than memberInMemory is not unpacked in memory.
 const batchMembers, batchBytes, memberInMemory = 64, 6 << 20, 8 << 20
 
-// largeContent is from how many bytes on a content begins its way to the disk at once, while others
-// are unpacked. To begin it for each of the many small ones takes longer than it saves, unless a
-// processor has nothing else to do.
-const largeContent = 64 << 10
+// early is from how many bytes on a content begins its way to the disk at once, while others are
+// unpacked. To begin it for each of the many small ones takes longer than it saves, unless package
+// files come more slowly than they are unpacked.
+func (s *Store) early() int64 {
+	if s.unpacks.Load() > 1 {
+		return 64 << 10
+	}
+	return 0
+}
 
 // memories are those of workers, for their next batch.
 var memories = sync.Pool{New: func() any { return new([]byte) }}
@@ -82,6 +87,8 @@ func (s *Store) Unpack(ctx context.Context, sum string, head []Fact, sources []S
 	if err := s.announce(note, sources); err != nil {
 		return nil, err
 	}
+	s.unpacks.Add(1)
+	defer s.unpacks.Add(-1)
 	workers := s.unpackers()
 	group, inner := guard.WithContext(ctx)
 	rest := t.Members
@@ -93,12 +100,7 @@ func (s *Store) Unpack(ctx context.Context, sum string, head []Fact, sources []S
 		rest = rest[len(batch):]
 		group.Go(func() error {
 			defer workers.Release(1)
-			early := int64(largeContent)
-			if workers.TryAcquire(1) {
-				workers.Release(1)
-				early = 0
-			}
-			return s.takeInBatch(inner, batch, members, early)
+			return s.takeInBatch(inner, batch, members, s.early())
 		})
 	}
 	if err := group.Wait(); err != nil {
