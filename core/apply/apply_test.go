@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
 	"sync"
@@ -175,6 +176,51 @@ func TestAPlanIsCarriedOut(t *testing.T) {
 	assert.Equal(t, []string{"brixmeter 1.2", "orchard-core 2.0"}, b.holds())
 	assert.Nil(t, apply.TextOf(nil, filepath.Join(t.TempDir(), "none")))
 	assert.Nil(t, apply.TextOf(map[string][]byte{b.at.SpecFile: nil}, b.at.SpecFile), "it goes")
+}
+
+// losing is the sample, of which another process takes a file out of the store as soon as it is
+// there: it was faster to unpack it.
+type losing struct {
+	index.Sample
+	store *store.Store
+	asked int
+}
+
+func (l *losing) Open(ctx context.Context, f index.File) (io.ReadCloser, error) {
+	r, err := l.Sample.Open(ctx, f)
+	return lost{r, l, f.SHA256()}, err
+}
+
+type lost struct {
+	io.ReadCloser
+	of  *losing
+	sum string
+}
+
+func (l lost) Close() error {
+	if l.of.asked++; l.of.asked == 1 {
+		l.of.store.Drop(l.sum)
+	}
+	return l.ReadCloser.Close()
+}
+
+// A package file that another process has unpacked and removed meanwhile is fetched again. None is
+// left in the store once it is unpacked, unless they are to be kept.
+func TestPackageFilesGo(t *testing.T) {
+	b := newBench(t)
+	source := &losing{store: b.applier.Store}
+	b.catalog.Use(&index.Ordered{Sources: []index.Source{source}})
+	for i, v := range []string{"1.2", "2.1"} {
+		b.applier.Store.KeepPackages = i > 0
+		choice := b.choose("brixmeter", v)
+		choice.File.URL = "https://packages.example/" + choice.File.Name
+		_, _, err := b.do(nil, choice)
+		require.NoError(t, err)
+		assert.Equal(t, []string{"brixmeter " + v}, b.holds())
+		_, kept := b.applier.Store.Package(choice.File.SHA256())
+		assert.Equal(t, i > 0, kept, v)
+		assert.Equal(t, 2+i, source.asked)
+	}
 }
 
 // What is damaged is made anew from the store, and where the store's own file is, from
