@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"sync"
 
 	"glassjar/core/catalog"
 	"glassjar/core/guard"
@@ -113,24 +114,15 @@ func (f *fetching) one(ctx context.Context, s plan.Choice, later func(unpack fun
 	if err != nil {
 		return fmt.Errorf("%s: %w", s.File.Name, err)
 	}
-	later(func(ctx context.Context) error {
-		err := f.unpack(ctx, s, path, sum)
-		if !errors.Is(err, fs.ErrNotExist) {
-			return err
-		}
-		// Another process unpacked it and removed it, and has not written that down yet.
-		if path, sum, err = f.work.Catalog.Fetch(ctx, s.File, f.transfer); err != nil {
-			return fmt.Errorf("%s: %w", s.File.Name, err)
-		}
-		return f.unpack(ctx, s, path, sum)
-	})
+	later(func(ctx context.Context) error { return f.unpack(ctx, s, path, sum) })
 	return nil
 }
 
 // unpack brings the files of a fetched one into the store, and gives it on. What lies elsewhere on
 // this machine is copied into the store before, and removed there as soon as it is unpacked.
 func (f *fetching) unpack(ctx context.Context, s plan.Choice, path, sum string) error {
-	if own, ok := f.applier.Store.Package(sum); ok {
+	kept, limits, drop := f.applier.Store, wheel.LimitsFor(f.work.system()), func() {}
+	if own, ok := kept.Package(sum); ok {
 		path = own
 	} else {
 		if err := enter(ctx, f.copies); err != nil {
@@ -138,11 +130,12 @@ func (f *fetching) unpack(ctx context.Context, s plan.Choice, path, sum string) 
 		}
 		defer func() { <-f.copies }()
 		var err error
-		if path, err = f.applier.Store.Own(ctx, path, s.File.Name, sum); err != nil {
+		if path, err = kept.Own(ctx, path, s.File.Name, sum); err != nil {
 			return err
 		}
-		if !f.applier.Store.KeepPackages {
-			defer f.applier.Store.Drop(sum)
+		if !kept.KeepPackages {
+			drop = sync.OnceFunc(func() { kept.Drop(sum) })
+			defer drop()
 		}
 	}
 	// Few at a time: what is unpacked is put in place while others are.
@@ -150,10 +143,18 @@ func (f *fetching) unpack(ctx context.Context, s plan.Choice, path, sum string) 
 		return err
 	}
 	defer func() { <-f.slots }()
-	tree, err := f.applier.Store.UnpackWheel(ctx, path, s.File.Name, sum, wheel.LimitsFor(f.work.system()))
+	tree, err := kept.UnpackWheel(ctx, path, s.File.Name, sum, limits)
+	if errors.Is(err, fs.ErrNotExist) {
+		// Another process unpacked it and removed it, and has not written that down yet.
+		if path, sum, err = f.work.Catalog.Fetch(ctx, s.File, f.transfer); err != nil {
+			return fmt.Errorf("%s: %w", s.File.Name, err)
+		}
+		tree, err = kept.UnpackWheel(ctx, path, s.File.Name, sum, limits)
+	}
 	if err != nil {
 		return err
 	}
+	drop()
 	return f.give(ctx, s, tree)
 }
 

@@ -84,11 +84,11 @@ func (j *Jar) survey(installed []Installed, quick bool) (Survey, error) {
 	if err := s.expect(installed); err != nil {
 		return s.Survey, err
 	}
-	group := guard.New()
-	group.SetLimit(max(2, runtime.NumCPU()))
-	if !quick {
-		group.SetLimit(digest.Abreast)
+	group, atOnce := guard.New(), digest.Abreast
+	if quick { // nothing is hashed
+		atOnce = max(2, runtime.NumCPU())
 	}
+	group.SetLimit(atOnce)
 	err := s.walk(group, ".")
 	if err2 := group.Wait(); err == nil {
 		err = err2

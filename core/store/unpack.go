@@ -100,7 +100,7 @@ func (s *Store) Unpack(ctx context.Context, sum string, head []Fact, sources []S
 		rest = rest[len(batch):]
 		group.Go(func() error {
 			defer workers.Release(1)
-			return s.takeInBatch(inner, batch, members, s.early())
+			return s.takeInBatch(inner, batch, members)
 		})
 	}
 	if err := group.Wait(); err != nil {
@@ -115,7 +115,7 @@ func (s *Store) Unpack(ctx context.Context, sum string, head []Fact, sources []S
 }
 
 // takeInBatch takes in some members. Those that are unpacked in memory are hashed together.
-func (s *Store) takeInBatch(ctx context.Context, sources []Source, members []Member, early int64) error {
+func (s *Store) takeInBatch(ctx context.Context, sources []Source, members []Member) error {
 	memory := memories.Get().(*[]byte)
 	defer memories.Put(memory)
 	contents, err := unpackInMemory(ctx, memory, sources)
@@ -129,7 +129,7 @@ func (s *Store) takeInBatch(ctx context.Context, sources []Source, members []Mem
 		if source.inMemory() {
 			source.Copy = func(to io.Writer) error { _, err := to.Write(contents[i]); return err }
 		}
-		if members[i], err = s.takeIn(ctx, source, early); err != nil {
+		if members[i], err = s.takeIn(ctx, source); err != nil {
 			return err
 		}
 	}
@@ -178,7 +178,7 @@ func (s *Store) announce(note string, sources []Source) error {
 
 // takeIn writes one content, or compares it where it is there: its size and time say
 // nothing after a power cut.
-func (s *Store) takeIn(ctx context.Context, source Source, early int64) (Member, error) {
+func (s *Store) takeIn(ctx context.Context, source Source) (Member, error) {
 	m := source.Member
 	if m.SHA256 == "" {
 		// Its name is not known before it is read once.
@@ -190,7 +190,7 @@ func (s *Store) takeIn(ctx context.Context, source Source, early int64) (Member,
 	}
 	path, stamp := s.filePath(m.SHA256, m.Executable), Stamp(m.SHA256)
 	for {
-		written, err := writeContent(ctx, path, modeOf(m.Executable), stamp, early, source.Copy)
+		written, err := writeContent(ctx, path, modeOf(m.Executable), stamp, s.early(), source.Copy)
 		if err != nil {
 			return m, err
 		}

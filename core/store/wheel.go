@@ -57,9 +57,8 @@ func (s *Store) UnpackWheel(ctx context.Context, path, name, sum string, limits 
 }
 
 // Own is a package file's copy in the store, which [Store.UnpackWheel] makes if it is not there.
-// One that lies elsewhere may be swapped
-// between being hashed and being unpacked: what is unpacked is a copy, hashed while it
-// was made.
+// One that lies elsewhere may be swapped between being hashed and being unpacked: what is unpacked
+// is a copy, hashed while it was made.
 func (s *Store) Own(ctx context.Context, path, name, sum string) (string, error) {
 	own, ok := s.Package(sum)
 	if ok || path == own {

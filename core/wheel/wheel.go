@@ -9,7 +9,7 @@ package wheel
 
 import (
 	"archive/zip"
-	"crypto/sha256"
+	"context"
 	"crypto/sha512"
 	"encoding/base64"
 	"fmt"
@@ -19,6 +19,7 @@ import (
 	"strings"
 	"sync"
 
+	"glassjar/core/digest"
 	"glassjar/core/limits"
 	"glassjar/core/metadata"
 	"glassjar/core/requirement"
@@ -429,7 +430,7 @@ func newHash(text string) (hash.Hash, []byte, error) {
 	var h hash.Hash
 	switch algorithm {
 	case "sha256":
-		h = sha256.New()
+		h = digest.New()
 	case "sha384":
 		h = sha512.New384()
 	case "sha512":
@@ -462,9 +463,7 @@ func (w *Wheel) Copy(dst io.Writer, e Entry) error {
 		return w.refuse(e.Path, err.Error())
 	}
 	defer r.Close()
-	buffer := buffers.Get().(*[]byte)
-	defer buffers.Put(buffer)
-	n, err := io.CopyBuffer(onlyWriter{io.MultiWriter(dst, h)}, io.LimitReader(r, e.Size+1), *buffer)
+	n, err := digest.Copy(context.Background(), io.MultiWriter(dst, h), io.LimitReader(r, e.Size+1))
 	switch {
 	case err == zip.ErrFormat || err == zip.ErrChecksum || err == io.ErrUnexpectedEOF:
 		return w.refuse(e.Path, "it cannot be unpacked: "+err.Error())
@@ -477,9 +476,3 @@ func (w *Wheel) Copy(dst io.Writer, e Entry) error {
 	}
 	return nil
 }
-
-// buffers are for copying: a wheel has thousands of members.
-var buffers = sync.Pool{New: func() any { b := make([]byte, 128<<10); return &b }}
-
-// onlyWriter hides all methods but one.
-type onlyWriter struct{ io.Writer }

@@ -1,4 +1,5 @@
 #include "textflag.h"
+#include "rounds_amd64.h"
 
 // Eight messages at a time, with the 256 bits of AVX2:
 //	Y0 to Y7   the state
@@ -6,6 +7,31 @@
 //	the stack  the last 16 words of the schedule
 //	DI state, SI pointers to the messages, R8 how far one is in them, R9 constants,
 //	R10 blocks that are left, R11 how many times 16 rounds are left
+
+#define A Y0
+#define B Y1
+#define C Y2
+#define D Y3
+#define E Y4
+#define F Y5
+#define G Y6
+#define H Y7
+#define W0 (32*0)(SP)
+#define W1 (32*1)(SP)
+#define W2 (32*2)(SP)
+#define W3 (32*3)(SP)
+#define W4 (32*4)(SP)
+#define W5 (32*5)(SP)
+#define W6 (32*6)(SP)
+#define W7 (32*7)(SP)
+#define W8 (32*8)(SP)
+#define W9 (32*9)(SP)
+#define W10 (32*10)(SP)
+#define W11 (32*11)(SP)
+#define W12 (32*12)(SP)
+#define W13 (32*13)(SP)
+#define W14 (32*14)(SP)
+#define W15 (32*15)(SP)
 
 // COLUMN loads 16 bytes (number q) of the messages l and l+4.
 #define COLUMN(l, q, X, Y) \
@@ -15,7 +41,7 @@
 	VINSERTI128 $1, (16*q)(BX)(R8*1), Y, Y
 
 // WORDS loads four words (from number 4q) of all messages.
-#define WORDS(q) \
+#define WORDS(q, w0, w1, w2, w3) \
 	COLUMN(0, q, X8, Y8); \
 	COLUMN(1, q, X9, Y9); \
 	COLUMN(2, q, X10, Y10); \
@@ -32,10 +58,10 @@
 	VPSHUFB     Y15, Y10, Y10; \
 	VPSHUFB     Y15, Y11, Y11; \
 	VPSHUFB     Y15, Y12, Y12; \
-	VMOVDQU     Y9, (128*q)(SP); \
-	VMOVDQU     Y10, (128*q+32)(SP); \
-	VMOVDQU     Y11, (128*q+64)(SP); \
-	VMOVDQU     Y12, (128*q+96)(SP)
+	VMOVDQU     Y9, w0; \
+	VMOVDQU     Y10, w1; \
+	VMOVDQU     Y11, w2; \
+	VMOVDQU     Y12, w3
 
 // TURN adds to "to" (with exclusive or) a word turned right by n bits; m is 32 - n.
 #define TURN(n, m, from, to) \
@@ -45,9 +71,9 @@
 	VPXOR  Y10, to, to
 
 // ROUND is one of the 64 (FIPS 180-4, section 6.2.2, step 3), number k of its sixteen.
-#define ROUND(a, b, c, d, e, f, g, h, k) \
+#define ROUND(a, b, c, d, e, f, g, h, w, k) \
 	VPBROADCASTD (4*k)(R9), Y8; \
-	VPADDD       (32*k)(SP), h, h; \
+	VPADDD       w, h, h; \
 	VPADDD       Y8, h, h; \
 	VPXOR        Y8, Y8, Y8; \
 	TURN(6, 26, e, Y8); \
@@ -71,11 +97,11 @@
 	VPADDD       Y11, h, h
 
 // NEXT makes word i of the schedule (step 1) in the place of the one sixteen before it.
-#define NEXT(i, i1, i9, i14) \
-	VMOVDQU (32*i1)(SP), Y11; \
-	VMOVDQU (32*i14)(SP), Y12; \
-	VMOVDQU (32*i)(SP), Y13; \
-	VPADDD  (32*i9)(SP), Y13, Y13; \
+#define NEXT(w0, w1, w9, w14) \
+	VMOVDQU w1, Y11; \
+	VMOVDQU w14, Y12; \
+	VMOVDQU w0, Y13; \
+	VPADDD  w9, Y13, Y13; \
 	VPSRLD  $3, Y11, Y8; \
 	TURN(7, 25, Y11, Y8); \
 	TURN(18, 14, Y11, Y8); \
@@ -84,7 +110,7 @@
 	TURN(17, 15, Y12, Y8); \
 	TURN(19, 13, Y12, Y8); \
 	VPADDD  Y8, Y13, Y13; \
-	VMOVDQU Y13, (32*i)(SP)
+	VMOVDQU Y13, w0
 
 // func block8(state *uint32, in *[most]*byte, blocks int)
 TEXT ·block8(SB), NOSPLIT, $512-24
@@ -103,63 +129,14 @@ TEXT ·block8(SB), NOSPLIT, $512-24
 
 block:
 	VBROADCASTI128 ·swap(SB), Y15
-	WORDS(0)
-	WORDS(1)
-	WORDS(2)
-	WORDS(3)
+	MESSAGE
 	LEAQ ·constants(SB), R9
 	MOVQ $3, R11
-	ROUND(Y0, Y1, Y2, Y3, Y4, Y5, Y6, Y7, 0)
-	ROUND(Y7, Y0, Y1, Y2, Y3, Y4, Y5, Y6, 1)
-	ROUND(Y6, Y7, Y0, Y1, Y2, Y3, Y4, Y5, 2)
-	ROUND(Y5, Y6, Y7, Y0, Y1, Y2, Y3, Y4, 3)
-	ROUND(Y4, Y5, Y6, Y7, Y0, Y1, Y2, Y3, 4)
-	ROUND(Y3, Y4, Y5, Y6, Y7, Y0, Y1, Y2, 5)
-	ROUND(Y2, Y3, Y4, Y5, Y6, Y7, Y0, Y1, 6)
-	ROUND(Y1, Y2, Y3, Y4, Y5, Y6, Y7, Y0, 7)
-	ROUND(Y0, Y1, Y2, Y3, Y4, Y5, Y6, Y7, 8)
-	ROUND(Y7, Y0, Y1, Y2, Y3, Y4, Y5, Y6, 9)
-	ROUND(Y6, Y7, Y0, Y1, Y2, Y3, Y4, Y5, 10)
-	ROUND(Y5, Y6, Y7, Y0, Y1, Y2, Y3, Y4, 11)
-	ROUND(Y4, Y5, Y6, Y7, Y0, Y1, Y2, Y3, 12)
-	ROUND(Y3, Y4, Y5, Y6, Y7, Y0, Y1, Y2, 13)
-	ROUND(Y2, Y3, Y4, Y5, Y6, Y7, Y0, Y1, 14)
-	ROUND(Y1, Y2, Y3, Y4, Y5, Y6, Y7, Y0, 15)
+	ROUNDS
 
 rounds:
 	ADDQ $64, R9
-	NEXT(0, 1, 9, 14)
-	ROUND(Y0, Y1, Y2, Y3, Y4, Y5, Y6, Y7, 0)
-	NEXT(1, 2, 10, 15)
-	ROUND(Y7, Y0, Y1, Y2, Y3, Y4, Y5, Y6, 1)
-	NEXT(2, 3, 11, 0)
-	ROUND(Y6, Y7, Y0, Y1, Y2, Y3, Y4, Y5, 2)
-	NEXT(3, 4, 12, 1)
-	ROUND(Y5, Y6, Y7, Y0, Y1, Y2, Y3, Y4, 3)
-	NEXT(4, 5, 13, 2)
-	ROUND(Y4, Y5, Y6, Y7, Y0, Y1, Y2, Y3, 4)
-	NEXT(5, 6, 14, 3)
-	ROUND(Y3, Y4, Y5, Y6, Y7, Y0, Y1, Y2, 5)
-	NEXT(6, 7, 15, 4)
-	ROUND(Y2, Y3, Y4, Y5, Y6, Y7, Y0, Y1, 6)
-	NEXT(7, 8, 0, 5)
-	ROUND(Y1, Y2, Y3, Y4, Y5, Y6, Y7, Y0, 7)
-	NEXT(8, 9, 1, 6)
-	ROUND(Y0, Y1, Y2, Y3, Y4, Y5, Y6, Y7, 8)
-	NEXT(9, 10, 2, 7)
-	ROUND(Y7, Y0, Y1, Y2, Y3, Y4, Y5, Y6, 9)
-	NEXT(10, 11, 3, 8)
-	ROUND(Y6, Y7, Y0, Y1, Y2, Y3, Y4, Y5, 10)
-	NEXT(11, 12, 4, 9)
-	ROUND(Y5, Y6, Y7, Y0, Y1, Y2, Y3, Y4, 11)
-	NEXT(12, 13, 5, 10)
-	ROUND(Y4, Y5, Y6, Y7, Y0, Y1, Y2, Y3, 12)
-	NEXT(13, 14, 6, 11)
-	ROUND(Y3, Y4, Y5, Y6, Y7, Y0, Y1, Y2, 13)
-	NEXT(14, 15, 7, 12)
-	ROUND(Y2, Y3, Y4, Y5, Y6, Y7, Y0, Y1, 14)
-	NEXT(15, 0, 8, 13)
-	ROUND(Y1, Y2, Y3, Y4, Y5, Y6, Y7, Y0, 15)
+	NEXTROUNDS
 	DECQ R11
 	JNZ  rounds
 

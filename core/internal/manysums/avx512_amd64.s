@@ -1,4 +1,5 @@
 #include "textflag.h"
+#include "rounds_amd64.h"
 
 // Sixteen messages at a time, with the 512 bits of AVX-512:
 //	Z0 to Z7    the state
@@ -7,6 +8,31 @@
 //	Z31         how the bytes of a word are turned around
 //	DI state, SI pointers to the messages, R8 how far one is in them, R9 constants,
 //	R10 blocks that are left, R11 how many times 16 rounds are left
+
+#define A Z0
+#define B Z1
+#define C Z2
+#define D Z3
+#define E Z4
+#define F Z5
+#define G Z6
+#define H Z7
+#define W0 Z8
+#define W1 Z9
+#define W2 Z10
+#define W3 Z11
+#define W4 Z12
+#define W5 Z13
+#define W6 Z14
+#define W7 Z15
+#define W8 Z16
+#define W9 Z17
+#define W10 Z18
+#define W11 Z19
+#define W12 Z20
+#define W13 Z21
+#define W14 Z22
+#define W15 Z23
 
 // COLUMN loads 16 bytes (number q) of the messages l, l+4, l+8 and l+12.
 #define COLUMN(l, q, X, Z) \
@@ -20,7 +46,7 @@
 	VINSERTI32X4  $3, (16*q)(DX)(R8*1), Z, Z
 
 // WORDS loads four words (from number 4q) of all messages: each register then holds one word of all.
-#define WORDS(q, W0, W1, W2, W3) \
+#define WORDS(q, w0, w1, w2, w3) \
 	COLUMN(0, q, X24, Z24); \
 	COLUMN(1, q, X25, Z25); \
 	COLUMN(2, q, X26, Z26); \
@@ -29,14 +55,14 @@
 	VPUNPCKHDQ  Z25, Z24, Z29; \
 	VPUNPCKLDQ  Z27, Z26, Z30; \
 	VPUNPCKHDQ  Z27, Z26, Z24; \
-	VPUNPCKLQDQ Z30, Z28, W0; \
-	VPUNPCKHQDQ Z30, Z28, W1; \
-	VPUNPCKLQDQ Z24, Z29, W2; \
-	VPUNPCKHQDQ Z24, Z29, W3; \
-	VPSHUFB     Z31, W0, W0; \
-	VPSHUFB     Z31, W1, W1; \
-	VPSHUFB     Z31, W2, W2; \
-	VPSHUFB     Z31, W3, W3
+	VPUNPCKLQDQ Z30, Z28, w0; \
+	VPUNPCKHQDQ Z30, Z28, w1; \
+	VPUNPCKLQDQ Z24, Z29, w2; \
+	VPUNPCKHQDQ Z24, Z29, w3; \
+	VPSHUFB     Z31, w0, w0; \
+	VPSHUFB     Z31, w1, w1; \
+	VPSHUFB     Z31, w2, w2; \
+	VPSHUFB     Z31, w3, w3
 
 // ROUND is one of the 64 (FIPS 180-4, section 6.2.2, step 3), number k of its sixteen.
 #define ROUND(a, b, c, d, e, f, g, h, w, k) \
@@ -91,63 +117,14 @@ TEXT ·block16(SB), NOSPLIT, $0-24
 	VMOVDQU32 448(DI), Z7
 
 block:
-	WORDS(0, Z8, Z9, Z10, Z11)
-	WORDS(1, Z12, Z13, Z14, Z15)
-	WORDS(2, Z16, Z17, Z18, Z19)
-	WORDS(3, Z20, Z21, Z22, Z23)
+	MESSAGE
 	LEAQ ·constants(SB), R9
 	MOVQ $3, R11
-	ROUND(Z0, Z1, Z2, Z3, Z4, Z5, Z6, Z7, Z8, 0)
-	ROUND(Z7, Z0, Z1, Z2, Z3, Z4, Z5, Z6, Z9, 1)
-	ROUND(Z6, Z7, Z0, Z1, Z2, Z3, Z4, Z5, Z10, 2)
-	ROUND(Z5, Z6, Z7, Z0, Z1, Z2, Z3, Z4, Z11, 3)
-	ROUND(Z4, Z5, Z6, Z7, Z0, Z1, Z2, Z3, Z12, 4)
-	ROUND(Z3, Z4, Z5, Z6, Z7, Z0, Z1, Z2, Z13, 5)
-	ROUND(Z2, Z3, Z4, Z5, Z6, Z7, Z0, Z1, Z14, 6)
-	ROUND(Z1, Z2, Z3, Z4, Z5, Z6, Z7, Z0, Z15, 7)
-	ROUND(Z0, Z1, Z2, Z3, Z4, Z5, Z6, Z7, Z16, 8)
-	ROUND(Z7, Z0, Z1, Z2, Z3, Z4, Z5, Z6, Z17, 9)
-	ROUND(Z6, Z7, Z0, Z1, Z2, Z3, Z4, Z5, Z18, 10)
-	ROUND(Z5, Z6, Z7, Z0, Z1, Z2, Z3, Z4, Z19, 11)
-	ROUND(Z4, Z5, Z6, Z7, Z0, Z1, Z2, Z3, Z20, 12)
-	ROUND(Z3, Z4, Z5, Z6, Z7, Z0, Z1, Z2, Z21, 13)
-	ROUND(Z2, Z3, Z4, Z5, Z6, Z7, Z0, Z1, Z22, 14)
-	ROUND(Z1, Z2, Z3, Z4, Z5, Z6, Z7, Z0, Z23, 15)
+	ROUNDS
 
 rounds:
 	ADDQ $64, R9
-	NEXT(Z8, Z9, Z17, Z22)
-	ROUND(Z0, Z1, Z2, Z3, Z4, Z5, Z6, Z7, Z8, 0)
-	NEXT(Z9, Z10, Z18, Z23)
-	ROUND(Z7, Z0, Z1, Z2, Z3, Z4, Z5, Z6, Z9, 1)
-	NEXT(Z10, Z11, Z19, Z8)
-	ROUND(Z6, Z7, Z0, Z1, Z2, Z3, Z4, Z5, Z10, 2)
-	NEXT(Z11, Z12, Z20, Z9)
-	ROUND(Z5, Z6, Z7, Z0, Z1, Z2, Z3, Z4, Z11, 3)
-	NEXT(Z12, Z13, Z21, Z10)
-	ROUND(Z4, Z5, Z6, Z7, Z0, Z1, Z2, Z3, Z12, 4)
-	NEXT(Z13, Z14, Z22, Z11)
-	ROUND(Z3, Z4, Z5, Z6, Z7, Z0, Z1, Z2, Z13, 5)
-	NEXT(Z14, Z15, Z23, Z12)
-	ROUND(Z2, Z3, Z4, Z5, Z6, Z7, Z0, Z1, Z14, 6)
-	NEXT(Z15, Z16, Z8, Z13)
-	ROUND(Z1, Z2, Z3, Z4, Z5, Z6, Z7, Z0, Z15, 7)
-	NEXT(Z16, Z17, Z9, Z14)
-	ROUND(Z0, Z1, Z2, Z3, Z4, Z5, Z6, Z7, Z16, 8)
-	NEXT(Z17, Z18, Z10, Z15)
-	ROUND(Z7, Z0, Z1, Z2, Z3, Z4, Z5, Z6, Z17, 9)
-	NEXT(Z18, Z19, Z11, Z16)
-	ROUND(Z6, Z7, Z0, Z1, Z2, Z3, Z4, Z5, Z18, 10)
-	NEXT(Z19, Z20, Z12, Z17)
-	ROUND(Z5, Z6, Z7, Z0, Z1, Z2, Z3, Z4, Z19, 11)
-	NEXT(Z20, Z21, Z13, Z18)
-	ROUND(Z4, Z5, Z6, Z7, Z0, Z1, Z2, Z3, Z20, 12)
-	NEXT(Z21, Z22, Z14, Z19)
-	ROUND(Z3, Z4, Z5, Z6, Z7, Z0, Z1, Z2, Z21, 13)
-	NEXT(Z22, Z23, Z15, Z20)
-	ROUND(Z2, Z3, Z4, Z5, Z6, Z7, Z0, Z1, Z22, 14)
-	NEXT(Z23, Z8, Z16, Z21)
-	ROUND(Z1, Z2, Z3, Z4, Z5, Z6, Z7, Z0, Z23, 15)
+	NEXTROUNDS
 	DECQ R11
 	JNZ  rounds
 

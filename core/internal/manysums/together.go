@@ -109,6 +109,10 @@ func New() hash.Hash {
 	return s
 }
 
+// worthWaiting is how large a part must be for others to be waited for: of a small one that takes
+// longer than hashing it.
+const worthWaiting = 16 << 10
+
 // stream is a message that comes in parts.
 type stream struct {
 	state  state
@@ -145,7 +149,7 @@ func (s *stream) add(blocks []byte) {
 		return
 	}
 	w := work{state: s.state, rest: blocks}
-	if len(blocks) == sha256.BlockSize {
+	if len(blocks) < worthWaiting {
 		w.alone()
 	} else {
 		wait(&w)
