@@ -3,6 +3,7 @@ package main
 import (
 	"context"
 	"encoding/json"
+	"fmt"
 	"io"
 	"net"
 	"net/http"
@@ -45,8 +46,8 @@ func firsts() ([]work, error) {
 		return nil, err
 	}
 	list = append(list, wire)
-	for _, plain := range []bool{false, true} {
-		rounds, err := b.rounds(plain)
+	for _, far := range []distance{{}, {plain: true}, {private: true}} {
+		rounds, err := b.rounds(far)
 		if err != nil {
 			return nil, err
 		}
@@ -57,15 +58,19 @@ func firsts() ([]work, error) {
 
 // first installs a set into a new jar with an empty store.
 func (b *bed) first(s set, bytecode, index string, after func(in string) error) func() error {
-	return b.firstOf([]string{s.dist(0)}, bytecode, index, after)
+	return b.firstOf([]string{s.dist(0)}, bytecode, []string{index}, after)
 }
 
 // firstOf installs what is asked for into a new jar with an empty store.
-func (b *bed) firstOf(asked []string, bytecode, index string, after func(in string) error) func() error {
+func (b *bed) firstOf(asked []string, bytecode string, indexes []string, after func(in string) error) func() error {
 	return func() error {
 		in := filepath.Base(b.fresh("first"))
 		own := &bed{dir: b.dir, program: b.program, home: filepath.Join(b.dir, in, "home")}
-		for _, args := range [][]string{{"settings", "bytecode", bytecode}, {"index", "add", "wheels", index, "--project"}, {"create"}} {
+		setup := [][]string{{"settings", "bytecode", bytecode}}
+		for n, index := range indexes {
+			setup = append(setup, []string{"index", "add", fmt.Sprint("wheels", n), index, "--project"})
+		}
+		for _, args := range append(setup, []string{"create"}) {
 			if err := own.run(in, args...); err != nil {
 				return err
 			}

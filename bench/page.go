@@ -57,7 +57,7 @@ func largePage() (work, error) {
 	}
 	return work{
 		name: "a page of 14,700 files, first seen", words: "reading it from the server",
-		ours:  b.firstOf([]string{"--plan", "wide"}, "off", server.URL+"/simple/", nil),
+		ours:  b.firstOf([]string{"--plan", "wide"}, "off", []string{server.URL + "/simple/"}, nil),
 		limit: transfer(server.URL + "/simple/wide/"),
 	}, nil
 }

@@ -6,7 +6,9 @@ import (
 	"net/http/httptest"
 	"os"
 	"path/filepath"
+	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -72,6 +74,37 @@ func TestAsFewRoundsAsTheNeedsAreDeep(t *testing.T) {
 			assert.Equal(t, farindex.Asked{Files: farindex.Distributions, Longest: recreated.Longest}, recreated)
 		})
 	}
+}
+
+// A private index in front of a public one costs one round, and the public one is not asked for
+// what is private.
+func TestAPrivateIndexCostsOneRound(t *testing.T) {
+	far := farindex.New()
+	far.RoundTrip = 60 * time.Millisecond
+	require.NoError(t, far.Grow())
+	private := map[string]bool{}
+	for n := 0; n < farindex.Distributions; n += 3 {
+		private[fmt.Sprint("far", n)] = true
+	}
+	far.Private = func(name string) bool { return private[name] }
+	var astray atomic.Int32
+	far.Watch = func(path string) {
+		if name, public := strings.CutPrefix(path, "/simple/"); public && private[strings.TrimSuffix(name, "/")] {
+			astray.Add(1)
+		}
+	}
+	server := httptest.NewServer(far)
+	t.Cleanup(server.Close)
+	s := newTerminal(t, realPath(t, t.TempDir()))
+	s.output("glassjar", "index", "add", "private", server.URL+"/private/")
+	s.output("glassjar", "index", "add", "public", server.URL+"/simple/")
+	s.output("glassjar", "create", "--python", def.Path)
+	far.Asked()
+	s.output("glassjar", "install", "far0", "far1", "far2", "far3")
+	first := far.Asked()
+	assert.LessOrEqual(t, first.Longest, 2*farindex.Depth+3+1+slack)
+	assert.LessOrEqual(t, first.Pages, 2*farindex.Distributions+1, "%+v", first)
+	assert.Zero(t, astray.Load())
 }
 
 // The files of the jar come while other systems are still being solved for, where nobody is asked

@@ -164,6 +164,9 @@ func (k Kept) Answer() ([]byte, *Response) {
 	return k.kept.body, k.kept.response()
 }
 
+// Fresh reports whether it is taken as it is, without asking.
+func (k Kept) Fresh() bool { return k.kept != nil && k.kept.fresh(time.Now()) }
+
 // Forget drops what the cache has for an address, so that it is asked for
 // anew.
 func (c *Client) Forget(address, accept string) {

@@ -271,6 +271,9 @@ func (e *PinError) Error() string {
 func (o *Ordered) Files(ctx context.Context, name string) ([]File, Source, error) {
 	pin, pinned := o.Pins[name]
 	found := false
+	if !pinned {
+		askAhead(ctx, o.Sources, name)
+	}
 	for _, s := range o.Sources {
 		if pinned && s.Name() != pin {
 			continue
@@ -279,6 +282,9 @@ func (o *Ordered) Files(ctx context.Context, name string) ([]File, Source, error
 		files, err := s.Files(ctx, name)
 		if errors.Is(err, ErrUnknownName) {
 			continue
+		}
+		if err == nil {
+			unlisted(s, name)
 		}
 		good, bad := usable(files)
 		for _, f := range bad {

@@ -14,6 +14,8 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -353,6 +355,86 @@ func TestOrderIsStrict(t *testing.T) {
 			got = files[0].Name
 		}
 		assert.Equal(t, c.want, got, c.name)
+	}
+}
+
+// An index is asked ahead for what the list of the one before it lacks. What it says counts only
+// where that one does not know the name, whatever its list says.
+func TestListsTellWhatToAskAhead(t *testing.T) {
+	var behind sync.Map // by name: closed when the index behind is asked for it
+	asked := func(name string) chan struct{} {
+		ch, _ := behind.LoadOrStore(name, make(chan struct{}))
+		return ch.(chan struct{})
+	}
+	page := func(w http.ResponseWriter, name string) {
+		w.Header().Set("Content-Type", index.TypeJSON)
+		fmt.Fprintf(w, `{"meta": {"api-version": "1.0"}, "files": [{"filename": "%[1]s-1.0-py3-none-any.whl", "url": "%[1]s-1.0-py3-none-any.whl", "hashes": {}}]}`, strings.ReplaceAll(name, "-", "_"))
+	}
+	for _, c := range []struct {
+		name, list string
+		ahead      bool
+	}{
+		{"a list", `{"meta": {"api-version": "1.0"}, "projects": [{"name": "cider"}]}`, true},
+		{"no name in it", `{"meta": {"api-version": "1.0"}, "projects": []}`, false},
+		{"no list", `welcome`, false},
+		{"a long list", `{"meta": {"api-version": "1.0"}, "projects": [` + strings.Repeat(`{"name": "cider"},`, 100_000) + `{"name": "cider"}]}`, false},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			var early, lists atomic.Int32
+			private := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+				name := strings.Trim(r.URL.Path, "/")
+				switch {
+				case name == "":
+					lists.Add(1)
+					w.Header().Set("Content-Type", index.TypeJSON)
+					_, _ = w.Write([]byte(c.list))
+				case name == "cider" || strings.HasPrefix(name, "unlisted"):
+					page(w, name)
+				default:
+					select {
+					case <-asked(c.name + name):
+						early.Add(1)
+					case <-time.After(50 * time.Millisecond):
+					}
+					http.NotFound(w, r)
+				}
+			}))
+			defer private.Close()
+			public := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+				name := strings.Trim(r.URL.Path, "/")
+				close(asked(c.name + name))
+				page(w, name)
+			}))
+			defer public.Close()
+			var o index.Ordered
+			cache := t.TempDir()
+			for again := range 2 {
+				o = index.Ordered{Sources: []index.Source{
+					index.NewServer("private", private.URL, &fetch.Client{Cache: cache}),
+					index.NewServer("public", public.URL, &fetch.Client{}),
+				}}
+				_, from, err := o.Files(ctx, "cider")
+				require.NoError(t, err)
+				assert.Equal(t, "private", from.Name())
+				for n := 0; n < 6 && early.Load() == 0; n++ {
+					name := fmt.Sprintf("perry%d-%d", again, n)
+					_, from, err := o.Files(ctx, name)
+					require.NoError(t, err)
+					assert.Equal(t, "public", from.Name())
+				}
+				if c.name == "a long list" {
+					known := func() bool { files, _ := filepath.Glob(filepath.Join(cache, "names", "*.large")); return len(files) == 1 }
+					require.Eventually(t, known, 20*time.Second, time.Millisecond)
+				}
+			}
+			assert.Equal(t, c.ahead, early.Load() > 0)
+			if c.name == "a long list" {
+				assert.EqualValues(t, 1, lists.Load(), "that it is long is known for a day")
+			}
+			_, from, err := o.Files(ctx, "unlisted1")
+			require.NoError(t, err)
+			assert.Equal(t, "private", from.Name())
+		})
 	}
 }
 

@@ -37,17 +37,29 @@ func (s *Server) Names(ctx context.Context) ([]string, error) {
 			return names, nil
 		}
 	}
-	names, etag, changed, err := s.askNames(ctx, readETag(file, statErr))
-	if err == nil && !changed {
-		now := time.Now() // it has not changed
-		_ = os.Chtimes(file, now, now)
-		return readNames(file)
-	}
+	names, err := s.renewNames(ctx, limits.Names)
 	if err != nil {
 		if kept, readErr := readNames(file); file != "" && readErr == nil && ctx.Err() == nil {
 			return kept, nil // an old list is better than none
 		}
 		return nil, err
+	}
+	return names, nil
+}
+
+// renewNames asks for the list, not where it has not changed since it was kept, and keeps it. One
+// of more than limit bytes is a [*limits.Error].
+func (s *Server) renewNames(ctx context.Context, limit int64) ([]string, error) {
+	file := s.namesFile()
+	_, statErr := os.Stat(file)
+	names, etag, changed, err := s.askNames(ctx, readETag(file, statErr), limit)
+	if err != nil {
+		return nil, err
+	}
+	if !changed {
+		now := time.Now()
+		_ = os.Chtimes(file, now, now)
+		return readNames(file)
 	}
 	if !slices.IsSorted(names) {
 		slices.Sort(names)
@@ -106,14 +118,17 @@ func keepNames(file, etag string, names []string) {
 }
 
 // askNames asks for the list of all names, and reads it while it comes; not where it has not
-// changed.
-func (s *Server) askNames(ctx context.Context, before string) (names []string, etag string, changed bool, err error) {
+// changed. One of more than limit bytes is a [*limits.Error].
+func (s *Server) askNames(ctx context.Context, before string, limit int64) (names []string, etag string, changed bool, err error) {
 	res, err := s.client.GetChanged(ctx, s.address, accept, before)
 	if err != nil || res == nil {
 		return nil, before, false, err
 	}
 	defer res.Body.Close()
-	body := &limits.Reader{R: res.Body, What: s.Address(), Limit: limits.Names}
+	if res.Size > limit {
+		return nil, "", false, &limits.Error{What: s.Address(), Limit: limit, Unit: "bytes"}
+	}
+	body := &limits.Reader{R: res.Body, What: s.Address(), Limit: limit}
 	add := func(name string) error {
 		if requirement.ValidName(name) {
 			names = append(names, requirement.Normalize(name))

@@ -34,6 +34,7 @@ type Server struct {
 	pages         once.Map[string, page]
 	answers       once.Map[string, fetch.Kept] // of the cache, by name
 	understood    once.Map[string, page]       // by name, content type, length and checksum of the answer
+	listed        listed
 }
 
 // many is how many files make a page a large one.
@@ -124,6 +125,9 @@ func (s *Server) answer(name string) fetch.Kept {
 func (s *Server) readPage(ctx context.Context, name string) (page, error) {
 	have := s.answer(name)
 	s.answers.Forget(name)
+	if !have.Fresh() {
+		s.beginNames(ctx)
+	}
 	data, res, err := s.client.ReadKept(ctx, s.pageAddress(name), accept, limits.Page, have)
 	var status *fetch.StatusError
 	if errors.As(err, &status) && (status.Code == http.StatusNotFound || status.Code == http.StatusGone) {

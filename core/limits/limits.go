@@ -15,6 +15,8 @@ const (
 	// Page is a distribution's page of an index, Names the list of all names.
 	Page  = 32 << 20
 	Names = 64 << 20
+	// ShortNames is a list of names that is read to know which index to ask for what.
+	ShortNames = 1 << 20
 	// Metadata is a METADATA file, and others that describe a distribution.
 	Metadata = 16 << 20
 	// Record, Spec, Script, List and Settings are files of a project and of a user.
@@ -83,8 +85,8 @@ type Reader struct {
 
 func (r *Reader) Read(p []byte) (int, error) {
 	n, err := r.R.Read(p)
-	if r.read += int64(n); r.read > r.Limit {
-		return n, &Error{What: r.What, Limit: r.Limit, Unit: "bytes"}
+	if r.read += int64(n); r.read > r.Limit { // none of them: who has bytes may not look at the error
+		return 0, &Error{What: r.What, Limit: r.Limit, Unit: "bytes"}
 	}
 	return n, err
 }

@@ -24,6 +24,11 @@ type Index struct {
 	Delay     func() time.Duration
 	// Plain gives metadata without its hash.
 	Plain bool
+	// Private, if set, says which names are in an index of their own, at /private/ instead of
+	// /simple/. Each of both gives the list of its names.
+	Private func(name string) bool
+	// Watch, if set, is told of each question, by its path.
+	Watch func(path string)
 
 	mu      sync.Mutex
 	answers map[string][]byte
@@ -111,23 +116,53 @@ func (x *Index) Grow() error {
 
 func (x *Index) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	came := time.Now()
+	if x.Watch != nil {
+		x.Watch(r.URL.Path)
+	}
 	wait := x.RoundTrip
 	if x.Delay != nil {
 		wait = x.Delay()
 	}
 	time.Sleep(wait)
 	x.mu.Lock()
-	data, ok := x.answers[r.URL.Path]
+	data, ok := x.answer(r.URL.Path)
 	x.asked = append(x.asked, question{r.URL.Path, came, time.Now()})
 	x.mu.Unlock()
 	if !ok {
 		http.NotFound(w, r)
 		return
 	}
-	if strings.HasPrefix(r.URL.Path, "/simple/") {
+	if isPage(r.URL.Path) {
 		w.Header().Set("Content-Type", "application/vnd.pypi.simple.v1+json")
 	}
 	_, _ = w.Write(data) // who asks may be gone
+}
+
+func isPage(path string) bool {
+	return strings.HasPrefix(path, "/simple/") || strings.HasPrefix(path, "/private/")
+}
+
+// answer is what stands at a path.
+func (x *Index) answer(path string) ([]byte, bool) {
+	name, private := strings.CutPrefix(path, "/private/")
+	name, public := strings.CutPrefix(name, "/simple/")
+	if x.Private == nil || !private && !public {
+		data, ok := x.answers[path]
+		return data, ok
+	}
+	if name != "" {
+		name = strings.TrimSuffix(name, "/")
+		data, ok := x.answers["/simple/"+name+"/"]
+		return data, ok && x.Private(name) == private
+	}
+	var names []map[string]string
+	for name := range x.files {
+		if x.Private(name) == private {
+			names = append(names, map[string]string{"name": name})
+		}
+	}
+	data, err := json.Marshal(map[string]any{"meta": map[string]string{"api-version": "1.0"}, "projects": names})
+	return data, err == nil
 }
 
 // Asked is what was asked since the last call: pages, metadata and files, the longest
@@ -145,7 +180,7 @@ func (x *Index) Asked() (out Asked) {
 	chains := make([]int, len(x.asked)) // they are in the order in which they were answered
 	for i, q := range x.asked {
 		switch {
-		case strings.HasPrefix(q.path, "/simple/"):
+		case isPage(q.path):
 			out.Pages++
 			out.Early = out.Files
 		case strings.HasSuffix(q.path, ".metadata"):
