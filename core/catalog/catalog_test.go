@@ -469,6 +469,37 @@ func TestWhatTellsEnvironmentsApart(t *testing.T) {
 	}
 }
 
+// What a version needs is so in every environment where no marker says otherwise, all its wheels
+// say the same, and no environment is left with the source.
+func TestWhatIsNeededEverywhere(t *testing.T) {
+	for _, c := range []struct {
+		files []string
+		line  string
+		here  bool
+	}{
+		{[]string{"press-1.0-py3-none-any.whl"}, "Requires-Dist: cider", false},
+		{[]string{"press-1.0-py3-none-any.whl"}, "Requires-Dist: cider; os_name == 'posix'", true},
+		{[]string{"press-1.0-py3-none-any.whl", "press-1.0.tar.gz"}, "Requires-Dist: cider", false},
+		{[]string{"press-1.0-cp312-cp312-manylinux_2_17_x86_64.whl"}, "Requires-Dist: cider", false},
+		{[]string{"press-1.0-cp312-cp312-manylinux_2_17_x86_64.whl", "press-1.0.tar.gz"}, "Requires-Dist: cider", true},
+		{[]string{"press-1.0-cp312-cp312-manylinux_2_17_x86_64.whl", "press-1.0-cp312-cp312-win_amd64.whl"}, "Requires-Dist: cider", true},
+	} {
+		s := newStall(t, "orchard")
+		for _, file := range c.files {
+			if strings.HasSuffix(file, ".whl") {
+				s.sell(file, c.line)
+			} else {
+				s.files["press"] = append(s.files["press"], index.File{Name: file, Distribution: "press", Version: version.MustParse("1.0"), Index: s.name})
+			}
+		}
+		p := &catalog.Provider{Catalog: open(t, s), Environment: linux(), Context: ctx}
+		needs, err := p.Needs(ctx, "press", "", version.MustParse("1.0"))
+		require.NoError(t, err)
+		require.Len(t, needs, 1)
+		assert.Equal(t, c.here, needs[0].Here, "%v %s", c.files, c.line)
+	}
+}
+
 // What is likely is followed as deep as it goes, within what the environment needs, and what
 // other targets need of it comes in one burst; what has the same hash is not asked for again.
 func TestAhead(t *testing.T) {

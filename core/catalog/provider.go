@@ -43,6 +43,7 @@ type Provider struct {
 type judgement struct {
 	candidates []resolve.Candidate
 	files      []*index.File
+	releases   []Release
 	at         map[string]int // by the key of the version
 	sorted     *version.Sorted
 }
@@ -104,12 +105,12 @@ func (p *Provider) judgeAll(ctx context.Context, name string, judge judging) (ju
 		return judgement{}, err
 	}
 	out := judgement{at: make(map[string]int, len(releases))}
-	add := func(c resolve.Candidate, f *index.File) {
+	add := func(c resolve.Candidate, f *index.File, r Release) {
 		out.at[c.Version.Key()] = len(out.candidates)
-		out.candidates, out.files = append(out.candidates, c), append(out.files, f)
+		out.candidates, out.files, out.releases = append(out.candidates, c), append(out.files, f), append(out.releases, r)
 	}
 	if provided {
-		add(resolve.Candidate{Version: base.Version}, nil)
+		add(resolve.Candidate{Version: base.Version}, nil, Release{})
 	}
 	if p.Catalog.Oldest[name] {
 		releases = slices.Clone(releases)
@@ -124,7 +125,7 @@ func (p *Provider) judgeAll(ctx context.Context, name string, judge judging) (ju
 			continue
 		}
 		if h, held := p.Catalog.HeldBack(name, r.Version); held {
-			add(resolve.Candidate{Version: r.Version, Unfit: resolve.Held, Detail: h.String()}, nil)
+			add(resolve.Candidate{Version: r.Version, Unfit: resolve.Held, Detail: h.String()}, nil, r)
 			continue
 		}
 		f, c, err := judge(ctx, name, r)
@@ -134,7 +135,7 @@ func (p *Provider) judgeAll(ctx context.Context, name string, judge judging) (ju
 		if c.Unfit == resolve.Fit && r.Version.IsPrerelease() && finals {
 			c.Unfit = resolve.Prerelease
 		}
-		add(c, f)
+		add(c, f, r)
 	}
 	list := make([]version.Version, len(out.candidates))
 	for i, c := range out.candidates {
@@ -338,6 +339,7 @@ func (p *Provider) needs(ctx context.Context, name, extra string, v version.Vers
 		}
 	}
 	var out []resolve.Need
+	here := f == nil || !p.saysForAll(ctx, name, *f)
 	for _, r := range meta.Requires {
 		if !applies(r.Marker) {
 			continue
@@ -347,7 +349,7 @@ func (p *Provider) needs(ctx context.Context, name, extra string, v version.Vers
 				return nil, &resolve.UnreadableError{Name: name, Version: v, Err: fmt.Errorf("it needs %s from an address, %s; ask for that yourself", r.Name, r.URL)}
 			}
 		}
-		out = append(out, resolve.Need{Name: r.Key(), Extras: r.ExtraKeys(), Specifiers: r.Specifiers, URL: r.URL})
+		out = append(out, resolve.Need{Name: r.Key(), Extras: r.ExtraKeys(), Specifiers: r.Specifiers, URL: r.URL, Here: here || r.Marker.UsesEnvironment()})
 	}
 	return out, nil
 }

@@ -7,6 +7,7 @@ import (
 
 	"glassjar/core/index"
 	"glassjar/core/resolve"
+	"glassjar/core/tags"
 	"glassjar/core/version"
 )
 
@@ -88,4 +89,30 @@ func (c *Catalog) saysTheSame(a, b index.File) bool {
 	a, b = c.standsFor(a), c.standsFor(b)
 	sum := a.MetadataHashes.SHA256
 	return a.Name == b.Name || sum != "" && sum == b.MetadataHashes.SHA256
+}
+
+// saysForAll reports whether a version needs what this file of it says in every environment of a
+// Python 3: all its wheels are known to say the same, and none falls back on its source.
+func (p *Provider) saysForAll(ctx context.Context, name string, f index.File) bool {
+	j, err := p.judgement(ctx, name)
+	if err != nil {
+		return false
+	}
+	i, ok := j.at[f.Version.Key()]
+	if !ok {
+		return false
+	}
+	var source, pure *index.File
+	for n := range j.releases[i].Files {
+		other := &j.releases[i].Files[n]
+		switch {
+		case other.IsSource():
+			source = other
+		case other.Name != f.Name && (f.MetadataHashes.SHA256 == "" || f.MetadataHashes.SHA256 != other.MetadataHashes.SHA256):
+			return false
+		case slices.Contains(other.Wheel.Tags, tags.Tag{Interpreter: "py3", ABI: "none", Platform: "any"}):
+			pure = other
+		}
+	}
+	return source == nil || pure != nil && pure.RequiresPython == source.RequiresPython
 }

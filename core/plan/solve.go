@@ -107,7 +107,7 @@ func choices(ctx context.Context, source Source, env target.Environment, roots [
 func (s Solver) Needs(env target.Environment, roots []project.Asked) (out []resolve.Need) {
 	for _, a := range roots {
 		if a.Marker.Holds(env.Markers) {
-			out = append(out, resolve.Need{Name: a.Key(), Extras: a.ExtraKeys(), Specifiers: a.Specifiers, URL: a.URL, Origin: s.Origin(a)})
+			out = append(out, resolve.Need{Name: a.Key(), Extras: a.ExtraKeys(), Specifiers: a.Specifiers, URL: a.URL, Origin: s.Origin(a), Here: a.Marker.UsesEnvironment()})
 		}
 	}
 	return out
@@ -136,6 +136,7 @@ func loosened(ctx context.Context, source Source, problem resolve.Problem, failu
 		}
 		trial := problem
 		trial.Effort = maxLoosened
+		trial.Learned = nil // the roots are not the same
 		trial.Roots = append([]resolve.Need(nil), problem.Roots...)
 		for i := range trial.Roots {
 			if trial.Roots[i].String() == f.Needs[0].String() {

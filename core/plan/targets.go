@@ -79,6 +79,7 @@ func (s Solver) SolveAll(ctx context.Context, ask Ask) (*Solutions, error) {
 	if err != nil {
 		return u, err
 	}
+	u.ask.Problem.Learned = &resolve.Learned{} // not of the jar: that differs between machines
 	for n, t := range ask.Targets {
 		s.Report.Tell(progress.Event{Stage: "solving for all targets", Done: int64(n), Total: int64(len(ask.Targets))})
 		one := u.solveOne(ctx, t, ahead)
@@ -129,6 +130,7 @@ func (u *Solutions) ahead(ctx context.Context) (*solved, error) {
 // solveOwn solves for the jar. What its target chose comes first.
 func (u *Solutions) solveOwn(ctx context.Context) (err error) {
 	ask := u.ask
+	ask.Problem.Learned = nil // its Python may be one that no target has
 	if s, ok := u.chosen[ask.Own]; ok {
 		for _, c := range s.Choices {
 			ask.Problem.Keep[c.Name] = c.Version

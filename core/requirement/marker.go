@@ -132,6 +132,17 @@ func (m Marker) UsesExtra() bool {
 	return found
 }
 
+// UsesEnvironment reports whether the marker looks at anything but which extras are asked for.
+func (m Marker) UsesEnvironment() bool {
+	found := false
+	walk(m.expr, func(c *comparison) {
+		for _, o := range []operand{c.left, c.right} {
+			found = found || o.variable && o.text != "extra"
+		}
+	})
+	return found
+}
+
 // Extras are the extras that the marker compares with, as written, each once.
 func (m Marker) Extras() []string {
 	var out []string

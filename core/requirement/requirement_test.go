@@ -131,6 +131,9 @@ func TestMembershipMarkers(t *testing.T) {
 	assert.False(t, not.HoldsIn(nil, []string{"charts"}, nil))
 	assert.True(t, requirement.MustParseMarker(`extra == "a"`).UsesExtra())
 	assert.False(t, m.UsesExtra())
+	for text, want := range map[string]bool{"": false, `extra == "a"`: false, `extra == "a" and "b" == extra`: false, `extra == "a" and os_name == "nt"`: true, `"3.12" <= python_version`: true} {
+		assert.Equal(t, want, requirement.MustParseMarker(text).UsesEnvironment(), text)
+	}
 }
 
 // Nesting is bounded, so that hostile text cannot exhaust the stack.

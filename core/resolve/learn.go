@@ -202,6 +202,7 @@ func (s *solver) learn(conflict *nogood) *nogood {
 			s.back(min(levelBefore, cause.level-1))
 			if derived {
 				s.add(conflict)
+				s.note(conflict)
 				s.askNext(conflict)
 			} else {
 				s.fresh = append(s.fresh, conflict)
@@ -216,7 +217,7 @@ func (s *solver) learn(conflict *nogood) *nogood {
 // combine is the nogood that follows from two by their common variable: where
 // all else of both holds, its value is in neither set.
 func combine(a, b *nogood, on *variable) *nogood {
-	out := &nogood{from: [2]*nogood{a, b}}
+	out := &nogood{from: [2]*nogood{a, b}, here: a.here || b.here}
 	index := make(map[*variable]int, len(a.terms))
 	for _, t := range a.terms {
 		index[t.v] = len(out.terms)

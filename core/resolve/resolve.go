@@ -32,6 +32,10 @@ type Need struct {
 	Specifiers version.Specifiers
 	// URL is a direct reference, or empty.
 	URL string
+	// Here tells that the need holds in one environment: a marker took part in it, or another
+	// file of the same version may need something else. Nothing else depends on that but what
+	// is kept as [Learned].
+	Here bool
 	// Origin says where a root was asked for: a line of a file, the command.
 	// It is empty for the needs of distributions.
 	Origin string
@@ -131,6 +135,8 @@ type Problem struct {
 	// Keep holds versions that are preferred over all others while they fit,
 	// also if yanked or a pre-release: those of the record.
 	Keep map[string]version.Version
+	// Learned, if set, is what was learned for other environments, and is added to.
+	Learned *Learned
 	// Effort, if not 0, bounds the steps of solving: one that would need more ends with an
 	// [ErrEffort]. A failure then has no facts, since nobody is to be told.
 	Effort int
@@ -205,9 +211,16 @@ func Solve(ctx context.Context, provider Provider, problem Problem) (*Solution, 
 	for {
 		s := newSolver(ctx, provider, problem, admitted, pinned)
 		solution, err := s.run()
+		if problem.Learned != nil {
+			problem.Learned.keep(s.learned)
+		}
 		// A need met on the way may admit what was excluded when its candidates
 		// were first read. That is rare, and cheaper to redo than to undo.
 		if s.admitMore() && ctx.Err() == nil {
+			continue
+		}
+		if s.unproven {
+			problem.Learned = nil // what was recalled has no reasons that could be told
 			continue
 		}
 		return solution, err

@@ -397,13 +397,49 @@ func possible(c *catalogue, roots []resolve.Need) bool {
 	return try(map[string]resolve.Candidate{}, map[string]bool{}, roots)
 }
 
-// With extras and unfit versions the answers agree as well.
+// elsewhere is a problem as another environment has it: other needs besides, other versions that
+// do not fit, another order.
+func elsewhere(r *rand.Rand, c *catalogue) *catalogue {
+	out := &catalogue{map[string][]resolve.Candidate{}, map[string][]resolve.Need{}, map[string]bool{}}
+	for n := range len(c.versions) {
+		name := fmt.Sprint("p", n)
+		list := slices.Clone(c.versions[name])
+		for i := range list {
+			if r.IntN(6) == 0 {
+				list[i].Unfit = []int{resolve.Fit, resolve.NoFile}[r.IntN(2)]
+			}
+			for _, key := range []string{fmt.Sprint(name, " ", list[i].Version), fmt.Sprint(name, " ", list[i].Version, "[x]")} {
+				out.needs[key] = c.needs[key]
+				if r.IntN(4) == 0 {
+					more := needs(fmt.Sprintf("p%d!=%d", r.IntN(len(c.versions)), r.IntN(3)))
+					more[0].Here = true
+					out.needs[key] = append(more, out.needs[key]...)
+				}
+			}
+		}
+		if r.IntN(3) == 0 {
+			slices.Reverse(list)
+		}
+		out.versions[name] = list
+	}
+	return out
+}
+
+// With extras and unfit versions the answers agree as well, also where others were solved for
+// before and what was learned there is known.
 func TestAgreesOnExtrasAndUnfitVersions(t *testing.T) {
 	r := rand.New(rand.NewPCG(11, 12))
 	solvable, refused := 0, 0
-	for n := range 3000 {
-		c, roots := mixed(r)
-		s, err := resolve.Solve(context.Background(), c, resolve.Problem{Roots: roots})
+	var first *catalogue
+	var roots []resolve.Need
+	var learned *resolve.Learned
+	for n := range 6000 {
+		if n%4 == 0 {
+			first, roots = mixed(r)
+			learned = &resolve.Learned{}
+		}
+		c := elsewhere(r, first)
+		s, err := resolve.Solve(context.Background(), c, resolve.Problem{Roots: roots, Learned: learned})
 		if possible(c, roots) {
 			solvable++
 			require.NoError(t, err, "problem %d", n)
@@ -428,6 +464,32 @@ func TestAgreesOnExtrasAndUnfitVersions(t *testing.T) {
 	}
 	assert.Greater(t, solvable, 500)
 	assert.Greater(t, refused, 500)
+}
+
+// What was hard for one environment is not for the next one that a marker tells apart.
+func TestWhatWasLearnedElsewhereIsKnown(t *testing.T) {
+	r := rand.New(rand.NewPCG(3, 5))
+	hard := 0
+	alone, known := 0, 0
+	for hard < 20 {
+		c, roots := random(r, 60, 8, 4)
+		before, err := resolve.Solve(context.Background(), c, resolve.Problem{Roots: roots})
+		if err != nil || before.Conflicts < 20 {
+			continue
+		}
+		hard++
+		learned := &resolve.Learned{}
+		_, err = resolve.Solve(context.Background(), c, resolve.Problem{Roots: roots, Learned: learned})
+		require.NoError(t, err)
+		more := needs("own")
+		more[0].Here = true
+		c.needs["own 1.0"], c.versions["own"] = nil, []resolve.Candidate{{Version: version.MustParse("1.0")}}
+		after, err := resolve.Solve(context.Background(), c, resolve.Problem{Roots: append(more, roots...), Learned: learned})
+		require.NoError(t, err)
+		alone, known = alone+before.Conflicts, known+after.Conflicts
+	}
+	t.Logf("%d conflicts, and %d where that is known", alone, known)
+	assert.Less(t, 2*known, alone)
 }
 
 // met reports whether a solution has what a need asks for, extras included.

@@ -37,6 +37,7 @@ type variable struct {
 	burst  int
 	extras []*variable
 	base   *variable // of an extra
+	kept   *ordering // against what was learned for other environments
 }
 
 // to gives the variable a domain.
@@ -92,7 +93,8 @@ func (t term) false() bool {
 type nogood struct {
 	terms []term
 	watch [2]int
-	level int // the lowest level at which it has been looked at
+	level int  // the lowest level at which it has been looked at
+	here  bool // it does not hold in every environment
 	fact  *fact
 	from  [2]*nogood
 }
@@ -132,11 +134,15 @@ type solver struct {
 	bump     float64
 	root     *variable
 	deferred []*nogood // added above level 0
+	learned  []*nogood // that hold in every environment
 	needs    map[needKey][]Need
 
 	decisions, conflicts int
 	waits                []func() // for what was asked for ahead
 	waited               int      // how often an answer may have been waited for since the first conflict
+
+	recalled bool // something is used that was learned before
+	unproven bool // there is no solution, by what was recalled
 
 	ticks int
 	ended error // of the context, once that was seen
@@ -190,6 +196,10 @@ func (s *solver) run() (*Solution, error) {
 			failed := s.learn(conflict)
 			if failed != nil && s.problem.Effort > 0 {
 				return nil, &Failure{}
+			}
+			if failed != nil && s.recalled {
+				s.unproven = true
+				return nil, nil
 			}
 			if failed != nil {
 				why := s.explain(failed)
@@ -357,11 +367,8 @@ func (s *solver) addVariable(name, extra string, candidates []Candidate) *variab
 	v.served, v.noted = map[string]set{}, map[string]bool{}
 	v.to(fullSet(v.absent + 1))
 	s.order = append(s.order, v)
-	key := name
-	if extra != "" {
-		key += "[" + extra + "]"
-	}
-	s.vars[key] = v
+	s.vars[v.key()] = v
+	s.recall(v)
 	return v
 }
 
@@ -374,96 +381,6 @@ func (s *solver) extraOf(base *variable, extra string) *variable {
 	v.expanded = newSet(base.absent + 1) // by the value of the base
 	base.extras = append(base.extras, v)
 	return v
-}
-
-// only is the set of one value of a variable.
-func only(v *variable, value int) set {
-	one := newSet(v.absent + 1)
-	one.add(value)
-	return one
-}
-
-// addNeed adds the nogoods of one need of a chosen value: the value stands,
-// and what it needs is absent or of another version, or lacks an extra.
-func (s *solver) addNeed(v *variable, value int, extra *variable, need *Need) error {
-	on, err := s.variableFor(need.Name)
-	if err != nil {
-		return err
-	}
-	s.noteAdmission(need, on)
-	cause := &fact{name: v.name, value: value, need: need, on: on}
-	for i := range s.problem.Roots {
-		if v == s.root && need == &s.problem.Roots[i] {
-			cause.position = i
-		}
-	}
-	terms := []term{makeTerm(v, only(v, value))}
-	if extra != nil {
-		cause.extra = extra.extra
-		terms = append(terms, makeTerm(extra, only(extra, 0)))
-	}
-	wrong := fullSet(on.absent + 1).minus(on.serving(need))
-	if on == v {
-		// A distribution that needs itself: met, or the value is impossible.
-		if wrong.has(value) {
-			s.add(&nogood{terms: terms, fact: cause})
-		}
-	} else {
-		s.add(&nogood{terms: with(terms, makeTerm(on, wrong)), fact: cause})
-	}
-	for _, name := range need.Extras {
-		e := s.extraOf(on, name)
-		if e == extra {
-			continue
-		}
-		s.add(&nogood{terms: with(terms, makeTerm(e, only(e, 1))), fact: cause})
-	}
-	return nil
-}
-
-func with(terms []term, last term) []term { return append(append([]term(nil), terms...), last) }
-
-// serving is the set of the values that meet a need. A direct reference is met
-// by the candidate that the provider made from it, whatever its version. The
-// same words are often used by many versions, so the answer is kept.
-func (v *variable) serving(need *Need) set {
-	text := need.Specifiers.Written()
-	if need.URL != "" {
-		text = "@"
-	}
-	if s, ok := v.served[text]; ok {
-		return s
-	}
-	out := newSet(v.absent + 1)
-	exact := false
-	for _, s := range need.Specifiers {
-		exact = exact || s.Operator() == version.Arbitrary
-	}
-	switch {
-	case need.URL != "":
-		out = fullSet(v.absent + 1).minus(only(v, v.absent))
-	case exact: // compares text, which a set of versions cannot
-		for i, c := range v.candidates {
-			if need.Specifiers.Holds(c.Version) {
-				out.add(i)
-			}
-		}
-	default:
-		if v.sorted == nil {
-			list := make([]version.Version, len(v.candidates))
-			for i, c := range v.candidates {
-				list[i] = c.Version
-			}
-			v.sorted = version.NewSorted(list)
-		}
-		v.sorted.Each(need.Specifiers.Set(), out.add)
-	}
-	v.served[text] = out
-	return out
-}
-
-func (s *solver) addUnfit(v *variable, value, unfit int, detail string) {
-	s.add(&nogood{terms: []term{makeTerm(v, only(v, value))}, fact: &fact{name: v.name, value: value, unfit: unfit, detail: detail, on: v}})
 }
 
 // solution reads the choices off the domains.
