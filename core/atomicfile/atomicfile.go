@@ -26,6 +26,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"time"
 
 	"glassjar/core/durable"
 	"glassjar/core/internal/retry"
@@ -37,6 +38,8 @@ type Options struct {
 	// Mode is that of a new file, without what the user's mask takes away; 0 is
 	// 0666. An existing file keeps its own.
 	Mode os.FileMode
+	// Time is when the file says that it was changed; zero is now.
+	Time time.Time
 	// Within is the folder that a file may lie in where its path is a symbolic
 	// link; empty refuses links.
 	Within string
@@ -103,6 +106,9 @@ func Stage(path string, data []byte, opt Options) (*Pending, error) {
 	p.Temp, p.done = opt.temporary(filepath.Join(filepath.Dir(target), "."+filepath.Base(target)))
 	if err = fill(p.Temp, mode, data); err == nil && before != nil {
 		err = likeBefore(p.Temp, before)
+	}
+	if err == nil && !opt.Time.IsZero() {
+		err = os.Chtimes(p.Temp, opt.Time, opt.Time)
 	}
 	if err != nil {
 		p.Drop()

@@ -423,7 +423,10 @@ func TestListsTellWhatToAskAhead(t *testing.T) {
 					assert.Equal(t, "public", from.Name())
 				}
 				if c.name == "a long list" {
-					known := func() bool { files, _ := filepath.Glob(filepath.Join(cache, "names", "*.large")); return len(files) == 1 }
+					known := func() bool {
+						files, _ := filepath.Glob(filepath.Join(cache, "names", "*.large"))
+						return len(files) == 1
+					}
 					require.Eventually(t, known, 20*time.Second, time.Millisecond)
 				}
 			}

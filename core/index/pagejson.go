@@ -6,6 +6,7 @@ import (
 	"errors"
 	"net/url"
 	"path"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -27,8 +28,7 @@ var lenient = []jsontext.Options{jsontext.AllowInvalidUTF8(true), jsontext.Allow
 // parseJSON reads a distribution's page in JSON (PEP 691, 700, 714, 740). Pages of tens of
 // thousands of files are read as a stream of tokens, and what many files share is kept once.
 func parseJSON(data []byte, base *url.URL) ([]File, Standing, error) {
-	r := &pageReader{valid: utf8.Valid(data), d: jsontext.NewDecoder(bytes.NewBuffer(data), lenient...), base: base, shared: map[string]string{}, metadata: map[string]digest.Sums{}}
-	r.files = make([]File, 0, min(bytes.Count(data, []byte(`"filename"`)), limits.Files))
+	r := &pageReader{valid: utf8.Valid(data), d: jsontext.NewDecoder(bytes.NewBuffer(data), lenient...), base: base, length: len(data), shared: map[string]string{}, metadata: map[string]digest.Sums{}}
 	var says jsonStanding
 	listed := false
 	err := r.object(func(key string) error {
@@ -80,6 +80,7 @@ type pageReader struct {
 	shared   map[string]string
 	metadata map[string]digest.Sums
 	entries  int
+	length   int // of the whole page, in bytes
 }
 
 // object reads an object, each member by its name.
@@ -218,7 +219,10 @@ func (r *pageReader) file() error {
 		}
 		r.files = append(r.files, f)
 	}
-	r.entries++
+	if r.entries++; r.entries == 64 { // the others are about as long
+		all := int64(r.length) * 68 / r.d.InputOffset()
+		r.files = slices.Grow(r.files, min(int(all), limits.Files))
+	}
 	return tooMany(r.entries, r.base)
 }
 
@@ -253,7 +257,11 @@ func hashesOf(raw []byte) (out digest.Sums, err error) {
 		value := bytes.TrimLeft(bytes.TrimPrefix(bytes.TrimLeft(rest, " "), []byte(":")), " ")
 		if len(value) > 2 && value[0] == '"' && bytes.HasSuffix(value, []byte(`"}`)) && bytes.Count(value, []byte(`"`)) == 2 && bytes.IndexByte(raw, '\\') < 0 {
 			if string(name) == digest.SHA256 {
-				return digest.Sums{SHA256: strings.ToLower(string(value[1 : len(value)-2]))}, nil
+				sum := string(value[1 : len(value)-2])
+				if strings.ContainsAny(sum, "ABCDEF") {
+					sum = strings.ToLower(sum)
+				}
+				return digest.Sums{SHA256: sum}, nil
 			}
 		}
 	}

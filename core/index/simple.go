@@ -11,10 +11,12 @@ import (
 	"net/http"
 	"net/url"
 	"runtime"
+	"slices"
 	"strings"
 
 	"glassjar/core/digest"
 	"glassjar/core/fetch"
+	"glassjar/core/guard"
 	"glassjar/core/internal/once"
 	"glassjar/core/limits"
 	"glassjar/core/metadata"
@@ -152,27 +154,61 @@ func (s *Server) understand(name string, data []byte, res *fetch.Response) (page
 		if err != nil {
 			return page{standing: p.standing}, err
 		}
-		kept := p.files[:0]
-		var names metadata.Names
-		for _, f := range p.files {
-			var whole, separate bool
-			f.Hashes, whole = f.Hashes.Plausible()
-			f.MetadataHashes, separate = f.MetadataHashes.Plausible()
-			if !whole || !separate {
-				return page{standing: p.standing}, &NotIndexError{fetch.Redact(s.pageAddress(name)), "it gives a hash that is none, for " + f.Name}
-			}
-			f.Index = s.name
-			f.hideSecret()
-			p.doubtful = p.doubtful || f.doubtful
-			// Pages list other things too; what is named like a package should be one.
-			if f.describeBy(&names, name) || f.Fault != "" && packageEnding(f.Name) {
-				kept = append(kept, f)
-			}
+		if err := s.describe(name, &p); err != nil {
+			return page{standing: p.standing}, err
 		}
-		SortNewestFirst(kept)
-		p.files = kept
+		SortNewestFirst(p.files)
 		return p, nil
 	})
+}
+
+// describe adds to the files of a page what their names say, and keeps those that are packages.
+// A large page is shared out among the processors.
+func (s *Server) describe(name string, p *page) error {
+	parts := 1
+	if len(p.files) > many {
+		parts = runtime.GOMAXPROCS(0)
+	}
+	kept := make([][]File, parts)
+	doubtful := make([]bool, parts)
+	group := guard.New()
+	for i := range parts {
+		group.Go(func() (err error) {
+			files := p.files[len(p.files)*i/parts : len(p.files)*(i+1)/parts]
+			kept[i], doubtful[i], err = s.describeFiles(name, files)
+			return err
+		})
+	}
+	if err := group.Wait(); err != nil {
+		return err
+	}
+	p.files = p.files[:0]
+	for _, files := range kept { // each is where it was, or before that
+		p.files = append(p.files, files...)
+	}
+	p.doubtful = slices.Contains(doubtful, true)
+	return nil
+}
+
+func (s *Server) describeFiles(name string, files []File) (kept []File, doubtful bool, err error) {
+	kept = files[:0]
+	var names metadata.Names
+	for _, f := range files {
+		var whole, separate bool
+		f.Hashes, whole = f.Hashes.Plausible()
+		f.MetadataHashes, separate = f.MetadataHashes.Plausible()
+		if !whole || !separate {
+			return nil, false, &NotIndexError{fetch.Redact(s.pageAddress(name)), "it gives a hash that is none, for " + f.Name}
+		}
+		f.Index = s.name
+		f.hideSecret()
+		doubtful = doubtful || f.doubtful
+		// Pages list other things too; what is named like a package should be one.
+		if f.describeBy(&names, name) || f.Fault != "" && packageEnding(f.Name) {
+			kept = append(kept, f)
+		}
+	}
+	return kept, doubtful, nil
 }
 
 func parsePage(data []byte, res *fetch.Response) (p page, err error) {

@@ -1,6 +1,7 @@
 // Package shelf is the list of the jars that are known on a machine, wherever
 // they stand: one small file each, named by the jar's identity and holding its
-// place. The file's time is when the jar was last used.
+// place. The file's time is when the jar was last used; that of a jar that may not have its
+// place yet is the year 1970.
 //
 // A jar carries its identity with it, so that a moved one is known again. An entry also
 // holds by what a jar is told from one that only looks like it: the file of its
@@ -60,21 +61,23 @@ type marks struct {
 	Looks []string `json:"looks,omitempty"`
 }
 
+func (m marks) equal(n marks) bool {
+	return m.Device == n.Device && m.File == n.File && m.Owner == n.Owner && slices.Equal(m.Looks, n.Looks)
+}
+
 // knownEntry is the file of one.
 type knownEntry struct {
 	Root Path `json:"root"`
 	Made bool `json:"made"`
-	// Expected tells that the jar may not have its place yet.
-	Expected bool `json:"coming,omitempty"`
 	marks
 }
 
 func (k Known) entry() *knownEntry {
-	return &knownEntry{Path(k.Root), k.Made, k.expected, k.marks}
+	return &knownEntry{Path(k.Root), k.Made, k.marks}
 }
 
 func (e knownEntry) known(id string) Known {
-	return Known{ID: id, Root: string(e.Root), Made: e.Made, expected: e.Expected, marks: e.marks}
+	return Known{ID: id, Root: string(e.Root), Made: e.Made, marks: e.marks}
 }
 
 // File is the file of a jar, by its identity.
@@ -116,7 +119,7 @@ func (l List) Trust(j *jar.Jar, further ...string) error {
 		return nil
 	}
 	return change(l.Dir, func() error {
-		id, _ := l.identify(j)
+		id, have := l.identify(j)
 		if id == "" {
 			return &fs.PathError{Op: "write", Path: j.Root, Err: errors.New("the jar has no identity and cannot be given one")}
 		}
@@ -125,6 +128,10 @@ func (l List) Trust(j *jar.Jar, further ...string) error {
 			return err
 		}
 		m.Looks = append(m.Looks, further...)
+		if have.Root == j.Root && have.Made && have.marks.equal(m) { // it says so already, for good
+			now := time.Now()
+			return os.Chtimes(l.File(id), now, now)
+		}
 		return l.write(id, Known{Root: j.Root, Made: true, marks: m})
 	})
 }
@@ -207,7 +214,13 @@ func (l List) read(id string) (Known, error) {
 	}
 	k = e.known(id)
 	if info, err := os.Stat(l.File(id)); err == nil {
-		k.Used = info.ModTime()
+		k.Used, k.expected = info.ModTime(), info.ModTime().Equal(notYet)
+	}
+	if k.expected { // a power cut may leave it so after the jar has its place
+		k.Used = time.Time{}
+		if info, err := os.Stat(k.Root); err == nil {
+			k.Used = info.ModTime()
+		}
 	}
 	return k, nil
 }
@@ -217,8 +230,15 @@ func (l List) write(id string, k Known) error {
 	if err != nil {
 		return err
 	}
-	return atomicfile.Write(l.File(id), append(data, '\n'), atomicfile.Options{Temporary: l.Temporary})
+	opt := atomicfile.Options{Temporary: l.Temporary}
+	if k.expected {
+		opt.Time = notYet
+	}
+	return atomicfile.Write(l.File(id), append(data, '\n'), opt)
 }
+
+// notYet is the time of the entry of a jar that may not have its place yet.
+var notYet = time.Unix(0, 0)
 
 // change makes one change of a list, alone: what was read before it still holds.
 func change(dir string, edit func() error) error {
