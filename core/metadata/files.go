@@ -28,7 +28,7 @@ type WheelFile struct {
 
 // ParseWheelFile reads a WHEEL file. The error wraps [ErrInvalid].
 func ParseWheelFile(data []byte) (WheelFile, error) {
-	fields, _, err := Fields(data)
+	fields, err := Fields(data)
 	if err != nil {
 		return WheelFile{}, err
 	}

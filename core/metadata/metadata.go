@@ -49,7 +49,6 @@ type Metadata struct {
 	// Dynamic are the names of fields that a build may change, lower case.
 	Dynamic     []string
 	Summary     string
-	Description string
 	Classifiers []string
 	// LicenseExpression is that of SPDX, License the field for free words, LicenseFiles are the fields
 	// License-File; what they mean together is told by package licence.
@@ -95,11 +94,10 @@ var tooNew = sync.OnceValue(func() version.Version { return version.MustParse(st
 // valid; the error wraps [ErrInvalid].
 func Parse(data []byte) (Metadata, error) {
 	m := Metadata{}
-	fields, body, err := Fields(data)
+	fields, err := Fields(data)
 	if err != nil {
 		return m, err
 	}
-	m.Description = body
 	for _, f := range fields {
 		if err := m.set(f.Name, f.Value); err != nil {
 			return m, err
@@ -150,8 +148,6 @@ func (m *Metadata) set(field, value string) (err error) {
 		m.Dynamic = append(m.Dynamic, strings.ToLower(value))
 	case "summary":
 		m.Summary = value
-	case "description":
-		m.Description = value
 	case "classifier":
 		m.Classifiers = append(m.Classifiers, value)
 	case "license-expression":
@@ -195,14 +191,20 @@ func unread(value string, err error) UnreadNeed {
 // Field is one field of a file in the mail format, its name in lower case.
 type Field struct{ Name, Value string }
 
-// Fields splits a file in the mail format into its fields and the body. Lines that begin with
-// white space continue a value. The error wraps [ErrInvalid].
-func Fields(data []byte) ([]Field, string, error) {
+// Fields splits a file in the mail format into its fields, up to the first empty line: what
+// comes after it, mostly a long description, is not looked at. Lines that begin with white
+// space continue a value. The error wraps [ErrInvalid].
+func Fields(data []byte) ([]Field, error) {
+	data = bytes.TrimPrefix(data, []byte("\uFEFF"))
+	for _, empty := range []string{"\n\n", "\n\r\n"} {
+		if i := bytes.Index(data, []byte(empty)); i >= 0 {
+			data = data[:i+1]
+		}
+	}
 	if !utf8.Valid(data) {
 		data = bytes.ToValidUTF8(data, []byte("\uFFFD"))
 	}
 	text := strings.ReplaceAll(string(data), "\r\n", "\n")
-	text = strings.TrimPrefix(text, "\uFEFF")
 	fields := make([]Field, 0, 16)
 	var more []string // lines that continue the last field
 	end := func() {
@@ -215,13 +217,12 @@ func Fields(data []byte) ([]Field, string, error) {
 	for text != "" {
 		line, rest, _ := strings.Cut(text, "\n")
 		if line == "" {
-			end()
-			return fields, rest, nil
+			break
 		}
 		text = rest
 		if line[0] == ' ' || line[0] == '\t' {
 			if len(fields) == 0 {
-				return nil, "", Invalid("the first line %q continues nothing", line)
+				return nil, Invalid("the first line %q continues nothing", line)
 			}
 			// The folding of old descriptions is undone.
 			more = append(more, strings.TrimPrefix(strings.TrimPrefix(line, "       "), "|"))
@@ -230,13 +231,13 @@ func Fields(data []byte) ([]Field, string, error) {
 		end()
 		name, value, ok := strings.Cut(line, ":")
 		if !ok {
-			return nil, "", Invalid("%q is not a field", line)
+			return nil, Invalid("%q is not a field", line)
 		}
 		if len(fields) == limits.Fields {
-			return nil, "", Invalid("more than %d fields", limits.Fields)
+			return nil, Invalid("more than %d fields", limits.Fields)
 		}
 		fields = append(fields, Field{strings.ToLower(strings.TrimSpace(name)), strings.TrimSpace(value)})
 	}
 	end()
-	return fields, "", nil
+	return fields, nil
 }

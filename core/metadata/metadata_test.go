@@ -66,7 +66,6 @@ func TestParse(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "press-schedule", m.Key())
 	assert.Equal(t, "1.0.post1", m.Version.String())
-	assert.Equal(t, "The body.\n\nMore.\n", m.Description)
 	assert.Equal(t, ">=3.8", m.RequiresPython.String())
 	assert.Equal(t, []string{"deep-cellar"}, m.Extras)
 	assert.Equal(t, `must-core; extra == "Deep_Cellar"`, m.Requires[1].String())
@@ -95,9 +94,9 @@ func TestParse(t *testing.T) {
 	require.Len(t, odd.Unread, 1)
 	assert.Equal(t, `extra == "x"`, odd.Unread[0].Marker.String())
 	assert.Contains(t, odd.Unread[0].Fault().Error(), `Requires-Dist "cider (>dev); extra == 'x'"`)
-	older, err := metadata.Parse([]byte("Metadata-Version: 1.0\nName: a\nVersion: 1\nDescription: one\n       |two\nHome-page: https://orchard.example\nLicense: ours\n"))
+	older, err := metadata.Parse([]byte("Metadata-Version: 1.0\nName: a\nVersion: 1\nLicense: one\n       |two\nHome-page: https://orchard.example\n\nNot: a field"))
 	require.NoError(t, err)
-	assert.Equal(t, "one\ntwo", older.Description)
+	assert.Equal(t, "one\ntwo", older.License)
 	assert.Equal(t, "https://orchard.example", older.HomePage)
 }
 

@@ -53,7 +53,9 @@ func (s *solver) addFact(terms []term, cause *fact) {
 	s.note(n)
 }
 
-func with(terms []term, last term) []term { return append(append([]term(nil), terms...), last) }
+func with(terms []term, last term) []term {
+	return append(append(make([]term, 0, len(terms)+1), terms...), last)
+}
 
 // serving is the set of the values that meet a need. A direct reference is met
 // by the candidate that the provider made from it, whatever its version. The

@@ -346,9 +346,10 @@ func (s *solver) variableFor(name string) (*variable, error) {
 		return nil, err
 	}
 	// What the record has comes first, whatever the provider prefers.
-	list := append([]Candidate(nil), offered...)
+	list := offered
 	keep, kept := s.problem.Keep[name]
 	if kept {
+		list = slices.Clone(offered)
 		sort.SliceStable(list, func(i, j int) bool { return list[i].Version.Equal(keep) && !list[j].Version.Equal(keep) })
 	}
 	v := s.addVariable(name, "", list)

@@ -163,7 +163,7 @@ func (a *Archive) fields(name string) ([]metadata.Field, error) {
 	if err != nil {
 		return nil, err
 	}
-	list, _, err := metadata.Fields(text)
+	list, err := metadata.Fields(text)
 	if err != nil {
 		return nil, a.refuse(Folder+"/"+name, err.Error())
 	}
