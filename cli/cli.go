@@ -28,13 +28,14 @@ import (
 	"glassjar/core/operation"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
+	"glassjar/core/start"
 )
 
 // app is what all commands share: the common flags, the screen, the machine.
 type app struct {
 	in  io.Reader
 	out *output
-	err io.Writer
+	err *output
 
 	// asOf is a date, after which nothing counts; build are names that may be built from source.
 	asOf                                       string
@@ -51,6 +52,8 @@ type app struct {
 	restoreMask func()
 	// exit is the code of a command that is done but answers with no.
 	exit int
+	// answer, if set, may be given at once the next time, with what was printed.
+	answer *start.Answer
 }
 
 // Main runs one command line and gives its exit code.
@@ -62,7 +65,7 @@ func Main(args []string, in io.Reader, out, errs io.Writer) int {
 }
 
 func newApp(args []string, in io.Reader, out, errs io.Writer) *app {
-	return &app{in: in, out: &output{to: out}, err: errs, typed: args}
+	return &app{in: in, out: &output{to: out}, err: &output{to: errs}, typed: args}
 }
 
 // run runs the command line.
@@ -83,11 +86,19 @@ func (a *app) run() (code int) {
 	a.tellNotes()
 	if err == nil {
 		if err = a.out.lost; err == nil {
+			a.keepAnswer()
 			return a.exit
 		}
 		return a.fail(ctx, &view.OutputError{Err: err})
 	}
 	return a.fail(ctx, err)
+}
+
+// keepAnswer keeps what was printed, where the same command would say the same at once.
+func (a *app) keepAnswer() {
+	if a.answer != nil && a.exit == view.ExitDone && start.Answerable(a.typed) && len(a.out.said) <= mostSaid && len(a.err.said) <= mostSaid {
+		a.machine.KeepAnswer(a.answer, a.typed, string(a.out.said), string(a.err.said))
+	}
 }
 
 // fail says in words what went wrong, and gives the exit code.
@@ -380,6 +391,7 @@ func (a *app) buildFlag(cmd *cobra.Command) {
 
 // show prints the outcome of a change.
 func (a *app) show(o *operation.Outcome, planOnly bool) {
+	a.answer = o.Answer
 	if a.json {
 		a.screen.Data(o)
 		return

@@ -40,7 +40,12 @@ func (g *startGround) write(path, text string) {
 // looked runs a command in the jar and gives what it printed, and the paths that the
 // program named to the system before it started it.
 func (g *startGround) looked(command ...string) (out string, files []string) {
-	out, _ = g.try("strace", append([]string{"-f", "-o", g.trace, "-e", "trace=%file", filepath.Join(built, "glassjar"), "run"}, command...)...)
+	return g.traced(append([]string{"run"}, command...)...)
+}
+
+// traced is that of a command of the program.
+func (g *startGround) traced(words ...string) (out string, files []string) {
+	out, _ = g.try("strace", append([]string{"-f", "-o", g.trace, "-e", "trace=%file", filepath.Join(built, "glassjar")}, words...)...)
 	data, err := os.ReadFile(g.trace)
 	require.NoError(g.t, err)
 	before, _, _ := strings.Cut(string(data), `execve("`+g.dir+"/.jar/bin/")
@@ -68,6 +73,17 @@ func (g *startGround) kept() string {
 	return string(data)
 }
 
+// allKept checks that all that was looked at is part of what is kept, but for what has no say.
+func (g *startGround) allKept(files []string, further string) {
+	text := g.kept()
+	outside := regexp.MustCompile(`^/(proc|sys|dev|etc/ld|lib|usr/lib)|/user-dirs\.dirs$|/\.cache/|\.so[.\d]*$|/lent/|/kernels\.json$|` + further) // lent and kernels only follow a jar that moved
+	for _, file := range files {
+		if !strings.HasPrefix(g.dir, file+"/") { // folders on the way have no say: the last one is known by its number
+			assert.True(g.t, outside.MatchString(file) || strings.Contains(text, strconv.Quote(file)), "%s was looked at and is not kept", file)
+		}
+	}
+}
+
 // A plain run that came to the same a moment ago starts its command at once. What is
 // kept for that is all that the whole program looks at.
 func TestKeptStart(t *testing.T) {
@@ -75,13 +91,7 @@ func TestKeptStart(t *testing.T) {
 	out, files := g.looked("ask.py", "a", "--b")
 	require.True(t, g.whole())
 	assert.Contains(t, out, g.dir+"/.jar ['a', '--b'] None")
-	text := g.kept()
-	outside := regexp.MustCompile(`^/(proc|sys|dev|etc/ld|lib|usr/lib)|/user-dirs\.dirs$|/\.cache/|\.so[.\d]*$|/glassjar$|ask\.py$|/lent/|/kernels\.json$`) // the last two only follow a jar that moved
-	for _, file := range files {
-		if !strings.HasPrefix(g.dir, file+"/") { // folders on the way have no say: the last one is known by its number
-			assert.True(t, outside.MatchString(file) || strings.Contains(text, strconv.Quote(file)), "%s was looked at and is not kept", file)
-		}
-	}
+	g.allKept(files, `/glassjar$|ask\.py$`)
 	again, _ := g.looked("ask.py", "a", "--b")
 	assert.False(t, g.whole())
 	assert.Equal(t, out, again)
@@ -168,4 +178,59 @@ func TestKeptStartOfScript(t *testing.T) {
 	run(false, "['must-core'] ['a']")
 	g.output("sh", "-c", "rm -r ~/.local/share/glassjar/scripts/*")
 	run(true, "['must-core'] ['a']")
+}
+
+// An install that has nothing to do says so at once, as long as nothing that had a say in that has
+// changed.
+func TestKeptAnswer(t *testing.T) {
+	install := []string{"install", "press-schedule"}
+	ground := func(t *testing.T) *startGround {
+		g := newStartGround(t)
+		g.output("glassjar", install...)
+		time.Sleep(100 * time.Millisecond)
+		g.traced(install...)
+		require.True(t, g.whole())
+		return g
+	}
+	g := ground(t)
+	out, _ := g.traced(install...)
+	assert.False(t, g.whole())
+	assert.Contains(t, out, "nothing to change")
+	g.output("sh", "-c", "rm ~/.cache/glassjar/starts/*")
+	again, files := g.traced(install...)
+	assert.True(t, g.whole())
+	assert.Equal(t, again, out)
+	g.allKept(files, `/glassjar$|/glassjar/(lock|history/\d+\.json|trash|staging|journal-done\.txt)$|/state/glassjar/(locks|making)|/store/|/\.git$`) // folders of the jar's own have a say
+	for name, c := range map[string]struct {
+		change, want string
+	}{
+		"a spec":               {"sed -i 's/press-schedule/press-schedule<2/' pyproject.toml", "press-schedule"},
+		"a record":             {"rm pylock.toml", "wrote   pylock.toml"},
+		"a package":            {"rm -r .jar/lib/python3*/site-packages/press_schedule-*.dist-info", "press-schedule"},
+		"a package of others":  {"for site in .jar/lib/python3*/site-packages; do mkdir $site/own-1.0.dist-info; done", "nothing to change"},
+		"another state":        {"glassjar install -q must-core", "nothing to change"},
+		"a setting":            {"glassjar settings sealed-off true", "nothing to change"},
+		"trust":                {"glassjar trust --withdraw", "was not made here for you"},
+		"a change, cut off":    {": > .jar/glassjar/journal.txt", "is damaged"},
+		"the note is damaged":  {"truncate -s 300 ~/.cache/glassjar/starts/*-said", "nothing to change"},
+		"the note is not ours": {"chmod go+w ~/.cache/glassjar/starts/*-said", "nothing to change"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			g := ground(t)
+			g.traced(install...)
+			require.False(t, g.whole())
+			g.output("sh", "-c", c.change)
+			out, _ := g.traced(install...)
+			assert.True(t, g.whole())
+			assert.Contains(t, out, c.want)
+		})
+	}
+	for _, words := range [][]string{{"install", "press-schedule", "--json"}, {"install", "--plan", "press-schedule"}, {"install", "must-core"}} {
+		g.traced(words...)
+		assert.True(t, g.whole(), "%s", words)
+	}
+	g.env = append(g.env, "COLUMNS=60")
+	g.traced(install...)
+	assert.True(t, g.whole(), "another variable")
 }

@@ -12,6 +12,7 @@ import (
 	"glassjar/core/plan"
 	"glassjar/core/project"
 	"glassjar/core/signature"
+	"glassjar/core/start"
 )
 
 // Outcome is what a command did.
@@ -25,6 +26,9 @@ type Outcome struct {
 	Took    time.Duration
 	// Signed tells who signed the record that was followed, where somebody had to.
 	Signed *signature.Signed
+	// Answer, if set, is what lets the same command say at once what this one says, if whoever
+	// shows the outcome keeps it: see [Machine.KeepAnswer].
+	Answer *start.Answer
 	// Wrote are the files outside the jar that were written.
 	Wrote    []string
 	Warnings []string

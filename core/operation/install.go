@@ -49,9 +49,9 @@ func (m *Machine) Install(ctx context.Context, opt InstallOptions, decide Decide
 		return nil, err
 	}
 	defer release()
-	if p := m.unchanged(at, opt, asked); p != nil {
+	if p, state := m.unchanged(at, opt, asked); p != nil {
 		ok, err := decide(p.Plan)
-		return &Outcome{Plan: p.Plan, Done: ok && err == nil, Wrote: []string{}, Warnings: []string{}}, err
+		return &Outcome{Plan: p.Plan, Done: ok && err == nil, Wrote: []string{}, Warnings: []string{}, Answer: m.answer(p.jar, at, state)}, err
 	}
 	spec, err := readSpec(at)
 	if err != nil {

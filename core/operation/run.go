@@ -233,25 +233,16 @@ func (m *Machine) KeepStart(ctx context.Context, l *Launch, command []string) {
 	if err != nil {
 		return
 	}
-	base, err := j.Base()
+	marks, err := m.marks(j)
 	if err != nil {
 		return
 	}
-	s := &start.Start{Dir: m.Dir, Inside: l.inside, Python: j.Python(), Used: m.Known.File(j.ID())}
+	s := &start.Start{Dir: m.Dir, Inside: l.inside, Python: j.Python(), Used: m.Known.File(j.ID()), Marks: marks}
 	if l.Script != "" {
 		s.Dir, s.Script = start.ScriptPath(m.Dir, command[0]), true
 		for _, file := range []string{l.Script, project.ScriptRecord(l.Script)} {
 			s.Marks = append(s.Marks, start.Mark{Kind: start.Target, Path: file})
 		}
-	}
-	for _, dir := range []string{m.Dir, l.Jar} {
-		s.Marks = append(s.Marks, start.Mark{Kind: start.Folder, Path: dir})
-	}
-	for _, file := range append(j.Deciding(), j.Python()) {
-		s.Marks = append(s.Marks, start.Mark{Kind: start.Itself, Path: file})
-	}
-	for _, file := range []string{j.Python(), base, m.Folders.Settings, settings.MachineFile()} {
-		s.Marks = append(s.Marks, start.Mark{Kind: start.Target, Path: file})
 	}
 	text := s.Text(os.Environ())
 	if text == "" {
@@ -260,4 +251,20 @@ func (m *Machine) KeepStart(ctx context.Context, l *Launch, command []string) {
 	if again, err := m.Run(ctx, "", command); err == nil && again.Path == l.Path && slices.Equal(again.Env, l.Env) && len(m.Notes) == 0 {
 		_ = atomicfile.Cache(start.File(m.Folders.Cache, s.Dir), []byte(text))
 	}
+}
+
+// marks are the files and folders that have a say in which jar is found in the folder, how it is
+// started and whether it is trusted.
+func (m *Machine) marks(j *jar.Jar) (out []start.Mark, err error) {
+	base, err := j.Base()
+	for kind, paths := range map[start.Kind][]string{
+		start.Folder: {m.Dir, j.Root},
+		start.Itself: append(j.Deciding(), j.Python()),
+		start.Target: {j.Python(), base, m.Folders.Settings, settings.MachineFile()},
+	} {
+		for _, path := range paths {
+			out = append(out, start.Mark{Kind: kind, Path: path})
+		}
+	}
+	return out, err
 }

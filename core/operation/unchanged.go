@@ -14,6 +14,7 @@ import (
 	"glassjar/core/jar"
 	"glassjar/core/place"
 	"glassjar/core/project"
+	"glassjar/core/start"
 )
 
 // unchangedNote remembers that a jar holds what its spec asks for: nothing has to be
@@ -62,48 +63,59 @@ func (m *Machine) statePrint(j *jar.Jar, at place.Place) string {
 		fmt.Fprintf(h, "%d %t\n", len(data), err == nil)
 		h.Write(data)
 	}
-	for _, site := range j.Sites() {
-		entries, err := os.ReadDir(j.Path(site))
+	folders, err := infoFolders(j)
+	if err != nil {
+		return ""
+	}
+	for _, dir := range folders {
+		info, err := os.Lstat(dir)
 		if err != nil {
 			return ""
 		}
-		for _, e := range entries {
-			if !strings.HasSuffix(e.Name(), ".dist-info") {
-				continue
-			}
-			info, err := e.Info()
-			if err != nil {
-				return ""
-			}
-			fmt.Fprintf(h, "%s %d\n", e.Name(), info.ModTime().UnixNano())
-		}
+		fmt.Fprintf(h, "%s %d\n", filepath.Base(dir), info.ModTime().UnixNano())
 	}
 	return hex.EncodeToString(h.Sum(nil))
 }
 
+// infoFolders are those that tell of the distributions in a jar (".dist-info").
+func infoFolders(j *jar.Jar) (out []string, err error) {
+	for _, site := range j.Sites() {
+		entries, err := os.ReadDir(j.Path(site))
+		if err != nil {
+			return nil, err
+		}
+		for _, e := range entries {
+			if strings.HasSuffix(e.Name(), ".dist-info") {
+				out = append(out, j.Path(site, e.Name()))
+			}
+		}
+	}
+	return out, nil
+}
+
 // unchanged is the plan of an install that asks for nothing new, of a jar in which
-// nothing has changed since it was unchanged; nil if that cannot be told.
-func (m *Machine) unchanged(at place.Place, opt InstallOptions, asked []project.Asked) *job {
+// nothing has changed since it was unchanged, and the hash that says so; nil if that cannot be told.
+func (m *Machine) unchanged(at place.Place, opt InstallOptions, asked []project.Asked) (p *job, state string) {
 	if opt.Pre || !m.AsOf.IsZero() || opt.Group != "" || opt.Extra != "" || !at.Exists() {
-		return nil
+		return nil, ""
 	}
 	var note unchangedNote
 	data, err := os.ReadFile(m.unchangedFile(at.Root))
 	if err != nil || json.Unmarshal(data, &note) != nil || note.Print == "" {
-		return nil
+		return nil, ""
 	}
 	for _, a := range asked {
 		if !bare(a) || !slices.Contains(note.Names, a.Key()) {
-			return nil
+			return nil, ""
 		}
 	}
 	j, err := m.open(at)
 	if err != nil || note.Print != m.statePrint(j, at) {
-		return nil
+		return nil, ""
 	}
-	p := newJob(at)
+	p = newJob(at)
 	p.jar, p.Python, p.Kept, p.SampleOnly, p.Asked = j, note.Python, note.Kept, note.SampleOnly, project.Asks(asked)
-	return p
+	return p, note.Print
 }
 
 // noteUnchanged notes that a jar holds what its spec asks for.
@@ -123,4 +135,41 @@ func (m *Machine) noteUnchanged(at place.Place, spec *project.Spec, p *job) {
 	if err == nil && note.Print != "" {
 		_ = atomicfile.Cache(file, data) // without it all is looked at anew
 	}
+}
+
+// answer holds all that has a say in that a jar is unchanged, in the folder of its project; nil
+// where that would be of no use. It is decided once more after the marks are taken: what changed
+// in between would otherwise be taken for what was decided on.
+func (m *Machine) answer(j *jar.Jar, at place.Place, state string) *start.Answer {
+	if at.Root != filepath.Join(m.Dir, place.JarFolder) || len(m.Notes) > 0 {
+		return nil
+	}
+	marks, err := m.marks(j)
+	if err != nil {
+		return nil
+	}
+	for _, file := range []string{at.SpecFile, at.RecordFile} {
+		marks = append(marks, start.Mark{Kind: start.Target, Path: file})
+	}
+	folders, err := infoFolders(j)
+	if err != nil {
+		return nil
+	}
+	for _, site := range j.Sites() {
+		folders = append(folders, j.Path(site))
+	}
+	for _, dir := range append(folders, filepath.Dir(j.MomentFile(1))) {
+		marks = append(marks, start.Mark{Kind: start.Itself, Path: dir})
+	}
+	a := &start.Answer{Dir: m.Dir, Used: m.Known.File(j.ID()), Marks: marks}
+	if !a.Look(os.Environ()) || m.statePrint(j, at) != state {
+		return nil
+	}
+	return a
+}
+
+// KeepAnswer keeps what a command printed that found nothing to do, for the next one.
+func (m *Machine) KeepAnswer(a *start.Answer, command []string, out, errs string) {
+	a.Command, a.Out, a.Err = command, out, errs
+	_ = atomicfile.Cache(start.AnswerFile(m.Folders.Cache, a.Dir), []byte(a.Text())) // without it all is found out anew
 }

@@ -42,12 +42,7 @@ func (s *Start) Launch(command []string, environ []string) (program string, args
 	if variables, ok := variables(environ); !ok || variables != s.variables {
 		return "", nil, nil
 	}
-	for _, m := range s.Marks {
-		if m.now() != m.was {
-			return "", nil, nil
-		}
-	}
-	if content, err := contents(s.Used); err != nil || content != s.content {
+	if !stand(s.Marks, s.Used, s.content) {
 		return "", nil, nil
 	}
 	name := command[0]
@@ -97,10 +92,38 @@ func ScriptPath(dir, name string) string {
 	return dir + string(os.PathSeparator) + name
 }
 
+// stand reports whether all files are as they were.
+func stand(marks []Mark, used, content string) bool {
+	for _, m := range marks {
+		if m.now() != m.was {
+			return false
+		}
+	}
+	now, err := contents(used)
+	return err == nil && now == content
+}
+
+// look notes how files are now; ok is false where one has changed so lately that another
+// change might not show in its times, or cannot be looked at.
+func look(marks []Mark, used string) (content string, ok bool) {
+	content, err := contents(used)
+	if err != nil {
+		return "", false
+	}
+	for i, m := range marks {
+		if marks[i].was = m.now(); m.fresh() {
+			return "", false
+		}
+	}
+	return content, true
+}
+
 // NoteUse sets the time at which the jar was last used.
-func (s *Start) NoteUse() {
+func (s *Start) NoteUse() { noteUse(s.Used) }
+
+func noteUse(file string) {
 	now := time.Now()
-	_ = os.Chtimes(s.Used, now, now) // it is only a date for lists
+	_ = os.Chtimes(file, now, now) // it is only a date for lists
 }
 
 // deciding are the variables that say where settings, notes and jars are.
@@ -140,11 +163,7 @@ func cut(v string) (name, value string) {
 // Read reads what was kept for a folder. cache is the program's folder for what can be
 // made anew; a file in it that others may write to is none of ours.
 func Read(cache, dir string) (*Start, error) {
-	file := File(cache, dir)
-	if !own(file) {
-		return nil, errNotOurs
-	}
-	text, err := contents(file)
+	text, err := ours(File(cache, dir))
 	if err != nil {
 		return nil, err
 	}
@@ -163,27 +182,33 @@ func (s *Start) Text(environ []string) string {
 	if s.variables, ok = variables(environ); !ok {
 		return ""
 	}
-	var err error
-	if s.content, err = contents(s.Used); err != nil {
+	if s.content, ok = look(s.Marks, s.Used); !ok {
 		return ""
 	}
-	for i, m := range s.Marks {
-		if s.Marks[i].was = m.now(); m.fresh() {
-			return ""
-		}
-	}
 	return s.text()
+}
+
+// ours is what stands in a file that is this user's and that nobody else may write to.
+func ours(file string) (string, error) {
+	if !own(file) {
+		return "", errNotOurs
+	}
+	return contents(file)
 }
 
 var errNotOurs = errors.New("not a file of this program's, or of another folder")
 
 // File is where that of a folder is kept: named by a hash, since the folder stands in it too.
-func File(cache, dir string) string {
-	sum := uint64(14695981039346656037) // FNV-1a
-	for i := range len(dir) {
-		sum = (sum ^ uint64(dir[i])) * 1099511628211
+func File(cache, dir string) string { return cache + "/" + Cached + "/" + hash(dir) }
+
+// hash is that by FNV-1a, 64 bits, in hex: enough to name a file by and to see a change that
+// nobody made to deceive.
+func hash(text string) string {
+	sum := uint64(14695981039346656037)
+	for i := range len(text) {
+		sum = (sum ^ uint64(text[i])) * 1099511628211
 	}
-	return cache + "/" + Cached + "/" + strconv.FormatUint(sum, 16)
+	return strconv.FormatUint(sum, 16)
 }
 
 // Cached is the folder of these files within the cache.

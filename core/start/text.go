@@ -14,7 +14,7 @@ func (s *Start) text() string {
 		t += line("library", dir)
 	}
 	for _, m := range s.Marks {
-		t += line("mark", strconv.Itoa(int(m.Kind)), m.Path, m.was)
+		t += m.text()
 	}
 	return t + line("end")
 }
@@ -31,6 +31,44 @@ func line(parts ...string) (t string) {
 
 // parse reads that; it reports whether it is whole.
 func (s *Start) parse(text string) bool {
+	return parseLines(text, format, func(p []string) bool {
+		switch {
+		case len(p) == 2 && p[0] == "dir":
+			s.Dir = p[1]
+		case len(p) == 2 && p[0] == "variables":
+			s.variables = p[1]
+		case len(p) == 3 && p[0] == "used":
+			s.Used, s.content = p[1], p[2]
+		case len(p) == 5 && p[0] == "jar":
+			s.Inside.Jar, s.Inside.Bin, s.Inside.Prompt, s.Python = p[1], p[2], p[3], p[4]
+		case len(p) == 2 && p[0] == "script":
+			s.Script = p[1] == "true"
+		case len(p) == 2 && p[0] == "sealed":
+			s.Inside.SealedOff = p[1] == "true"
+		case len(p) == 2 && p[0] == "library":
+			s.Inside.Libraries = append(s.Inside.Libraries, p[1])
+		default:
+			return addMark(&s.Marks, p)
+		}
+		return true
+	})
+}
+
+func (m Mark) text() string { return line("mark", strconv.Itoa(int(m.Kind)), m.Path, m.was) }
+
+// addMark reads a line of a mark.
+func addMark(to *[]Mark, p []string) bool {
+	if len(p) != 4 || p[0] != "mark" {
+		return false
+	}
+	kind, err := strconv.Atoi(p[1])
+	*to = append(*to, Mark{Kind: Kind(kind), Path: p[2], was: p[3]})
+	return err == nil
+}
+
+// parseLines gives the parts of each line between the first, which is the format's, and the
+// last; it reports whether the text is whole.
+func parseLines(text, format string, take func(p []string) bool) bool {
 	first, whole := true, false
 	for len(text) > 0 {
 		var p []string
@@ -48,34 +86,16 @@ func (s *Start) parse(text string) bool {
 			}
 			p, text = append(p, part), text[len(quoted):]
 		}
-		if len(text) == 0 || first != (len(p) == 1 && p[0] == format) {
+		if len(text) == 0 || len(p) == 0 || whole || first && (len(p) != 1 || p[0] != format) {
 			return false
 		}
-		first, text = false, text[1:]
+		text = text[1:]
 		switch {
+		case first:
+			first = false
 		case len(p) == 1 && p[0] == "end":
-			whole = text == ""
-		case len(p) == 2 && p[0] == "dir":
-			s.Dir = p[1]
-		case len(p) == 2 && p[0] == "variables":
-			s.variables = p[1]
-		case len(p) == 3 && p[0] == "used":
-			s.Used, s.content = p[1], p[2]
-		case len(p) == 5 && p[0] == "jar":
-			s.Inside.Jar, s.Inside.Bin, s.Inside.Prompt, s.Python = p[1], p[2], p[3], p[4]
-		case len(p) == 2 && p[0] == "script":
-			s.Script = p[1] == "true"
-		case len(p) == 2 && p[0] == "sealed":
-			s.Inside.SealedOff = p[1] == "true"
-		case len(p) == 2 && p[0] == "library":
-			s.Inside.Libraries = append(s.Inside.Libraries, p[1])
-		case len(p) == 4 && p[0] == "mark":
-			kind, err := strconv.Atoi(p[1])
-			if err != nil {
-				return false
-			}
-			s.Marks = append(s.Marks, Mark{Kind: Kind(kind), Path: p[2], was: p[3]})
-		case len(p) != 1 || p[0] != format:
+			whole = true
+		case !take(p):
 			return false
 		}
 	}

@@ -1,7 +1,7 @@
 //go:build linux || darwin
 
-// Package first starts a plain "run CMD" that came to the same a moment ago, before the
-// packages of the program are made ready. Go does that in the order of their paths, as
+// Package first starts a plain "run CMD" that came to the same a moment ago, and gives the answer
+// of an install that had nothing to do, before the packages of the program are made ready. Go does that in the order of their paths, as
 // soon as what they import is: this one comes right after os, since it imports little.
 package first
 
@@ -17,12 +17,16 @@ func init() {
 	if len(os.Args) == 0 {
 		return
 	}
-	command, ok := start.Plain(os.Args[1:])
-	if !ok {
+	command, run := start.Plain(os.Args[1:])
+	if !run && !start.Answerable(os.Args[1:]) {
 		return
 	}
 	dir, err := os.Getwd()
 	if err != nil {
+		return
+	}
+	if !run {
+		answer(dir, os.Args[1:])
 		return
 	}
 	if start.MayHaveBlock(command[0]) {
@@ -40,6 +44,15 @@ func launch(of string, command []string) {
 	if program, args, env := s.Launch(command, os.Environ()); program != "" {
 		s.NoteUse()
 		_ = syscall.Exec(program, args, env) // where it fails, the whole program says why
+	}
+}
+
+// answer says what the same command said a moment ago, if that still holds. What cannot be
+// printed the whole program tells.
+func answer(dir string, command []string) {
+	a, err := start.ReadAnswer(cache(), dir, command)
+	if err == nil && a.Stands(os.Environ()) && a.Give() == nil {
+		os.Exit(0)
 	}
 }
 
