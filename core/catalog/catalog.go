@@ -80,6 +80,8 @@ type listing struct {
 type Release struct {
 	Version version.Version
 	Files   []index.File
+
+	alike int // see [alike]
 }
 
 // Use sets the indexes that are asked, and what they pass over is noted; nil asks none.
@@ -122,7 +124,7 @@ func (c *Catalog) PassedOver() []index.PassedOver {
 func (c *Catalog) Releases(ctx context.Context, name string) ([]Release, index.Source, error) {
 	l, err := c.lists.Do(name, func() (listing, error) {
 		if f, ok := c.Direct[name]; ok {
-			return listing{releases: []Release{{f.Version, []index.File{f}}}}, nil
+			return listing{releases: []Release{{Version: f.Version, Files: []index.File{f}}}}, nil
 		}
 		files, source, err := c.Indexes.Files(ctx, name)
 		return listing{ByVersion(files), source}, err
@@ -152,8 +154,9 @@ func ByVersion(files []index.File) []Release {
 	for from, to := 0, 0; from < len(sorted); from = to {
 		for to = from + 1; to < len(sorted) && sorted[to].Version.Equal(sorted[from].Version); to++ {
 		}
-		out = append(out, Release{sorted[from].Version, sorted[from:to:to]})
+		out = append(out, Release{Version: sorted[from].Version, Files: sorted[from:to:to]})
 	}
+	alike(out)
 	return out
 }
 

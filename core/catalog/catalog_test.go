@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"slices"
@@ -467,6 +468,52 @@ func TestWhatTellsEnvironmentsApart(t *testing.T) {
 			assert.True(t, one.AnswersLike(ctx, one))
 		})
 	}
+}
+
+// On a large page releases that are alike are judged once; it is the same as judging each.
+func TestReleasesThatAreAlike(t *testing.T) {
+	r := rand.New(rand.NewPCG(5, 9))
+	s := newStall(t, "orchard")
+	var names metadata.Names // as of one page
+	for n := range 120 {
+		for _, tag := range []string{"cp312-cp312-win_amd64", "cp312-cp312-manylinux_2_17_x86_64", "1-cp312-cp312-manylinux_2_17_x86_64", "cp311-cp311-manylinux_2_17_x86_64", ""} {
+			f := index.File{Name: fmt.Sprintf("press-1.%d-%s.whl", n, tag), Distribution: "press", Version: version.MustParse(fmt.Sprintf("1.%d", n)), Index: s.name}
+			if tag == "" {
+				f.Name = fmt.Sprintf("press-1.%d.tar.gz", n)
+			} else {
+				w, err := names.Wheel(f.Name)
+				require.NoError(t, err)
+				f.Wheel = &w
+			}
+			if f.Yanked = r.IntN(3) == 0; f.Yanked {
+				f.YankedReason = []string{"", "too sour"}[r.IntN(2)]
+			}
+			f.RequiresPython = []string{"", ">=3.12", ">=3.13"}[r.IntN(3)]
+			if r.IntN(3) > 0 {
+				s.files["press"] = append(s.files["press"], f)
+			}
+		}
+	}
+	c := open(t, s)
+	releases, _, err := c.Releases(ctx, "press")
+	require.NoError(t, err)
+	kinds := map[int]bool{}
+	for _, env := range []target.Environment{linux(), target.Target{OS: "windows", Arch: "amd64", Implementation: "cpython", Major: 3, Minor: 12}.Environment()} {
+		p := &catalog.Provider{Catalog: c, Environment: env, Context: ctx}
+		candidates, err := p.Candidates(ctx, "press")
+		require.NoError(t, err)
+		for i, release := range releases {
+			f, want := catalog.Judge(release, env)
+			kinds[want.Unfit] = true
+			require.Equal(t, want, candidates[i], release.Version.String())
+			if f != nil {
+				got, err := p.File(ctx, "press", release.Version)
+				require.NoError(t, err)
+				require.Equal(t, f.Name, got.Name)
+			}
+		}
+	}
+	assert.Greater(t, len(kinds), 3, "all that may be found")
 }
 
 // What a version needs is so in every environment where no marker says otherwise, all its wheels

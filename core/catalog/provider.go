@@ -202,6 +202,14 @@ type picker struct {
 	env    target.Environment
 	serves func(requiresPython string) bool
 	ranks  map[*tags.Tag]rank
+	picked map[int]picked // by which releases are alike
+}
+
+// picked is what was found for a release: the place of the file among its files, or -1.
+type picked struct {
+	file   int
+	unfit  int
+	detail string
 }
 
 // rank is how much a set of tags is preferred; known tells that it is accepted.
@@ -211,7 +219,7 @@ type rank struct {
 }
 
 func newPicker(env target.Environment) picker {
-	return picker{env, ServesPython(env.Python), map[*tags.Tag]rank{}}
+	return picker{env, ServesPython(env.Python), map[*tags.Tag]rank{}, map[int]picked{}}
 }
 
 func (k picker) rank(of []tags.Tag) (int, bool) {
@@ -228,7 +236,20 @@ func (k picker) rank(of []tags.Tag) (int, bool) {
 
 // pick is [Judge] of one of several releases.
 func (k picker) pick(r Release) (*index.File, resolve.Candidate) {
-	c := resolve.Candidate{Version: r.Version}
+	found, ok := k.picked[r.alike]
+	if !ok || r.alike == 0 {
+		found = k.search(r)
+		k.picked[r.alike] = found
+	}
+	c := resolve.Candidate{Version: r.Version, Unfit: found.unfit, Detail: found.detail}
+	if found.file < 0 {
+		return nil, c
+	}
+	return &r.Files[found.file], c
+}
+
+func (k picker) search(r Release) picked {
+	c := picked{file: -1}
 	var best *index.File
 	rank := 0
 	wheels, sources, wrongPython := 0, 0, ""
@@ -250,23 +271,23 @@ func (k picker) pick(r Release) (*index.File, resolve.Candidate) {
 		wheels++
 		n, ok := k.rank(f.Wheel.Tags)
 		if ok && (best == nil || n < rank || n == rank && best.Wheel.Build.Less(f.Wheel.Build)) {
-			best, rank = f, n
+			best, rank, c.file = f, n, i
 		}
 	}
 	switch {
 	case best != nil && yanked:
-		c.Unfit, c.Detail = resolve.Yanked, reason
+		c.unfit, c.detail = resolve.Yanked, reason
 	case best != nil:
 	case wrongPython != "" && wheels+sources == 0:
-		c.Unfit, c.Detail = resolve.Python, wrongPython
+		c.unfit, c.detail = resolve.Python, wrongPython
 	case wheels > 0:
-		c.Unfit, c.Detail = resolve.NoFile, platforms(r.Files)
+		c.unfit, c.detail = resolve.NoFile, platforms(r.Files)
 	case sources > 0:
-		c.Unfit = resolve.SourceOnly
+		c.unfit = resolve.SourceOnly
 	default:
-		c.Unfit = resolve.NoFile
+		c.unfit = resolve.NoFile
 	}
-	return best, c
+	return c
 }
 
 // platforms names what the wheels are for.
