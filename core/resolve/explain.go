@@ -115,6 +115,7 @@ func (s *solver) minimize(groups []group) []group {
 // a proof of that uses; nil where they can, or where too much effort would be needed.
 func (s *solver) prove(groups []group, left *int) []group {
 	trial := newSolver(s.ctx, s.provider, s.problem, nil, nil)
+	trial.problem.Learned = nil // these facts alone
 	copies := map[int]*variable{}
 	copied := func(v *variable) *variable {
 		c, ok := copies[v.id]

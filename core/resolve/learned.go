@@ -15,7 +15,7 @@ type Learned struct {
 	nogoods []lesson
 	at      map[string][]int    // by variable: the nogoods that speak of it
 	values  map[string][]string // by variable: the keys of its versions, in the order that sets have
-	words   int                 // how many the sets take
+	words   int                 // how many it takes
 	facts   map[string]bool     // needs that are among them
 }
 
@@ -30,8 +30,9 @@ type lessonTerm struct {
 const (
 	// maxTerms is how many terms a nogood may have that is kept: long ones say little.
 	maxTerms = 8
-	// maxWords bounds what is kept, in words of 8 bytes.
-	maxWords = 1 << 20
+	// maxWords bounds what is kept, in words of 8 bytes; a term has some besides its set.
+	maxWords    = 1 << 20
+	wordsOfTerm = 10
 )
 
 func (v *variable) key() string {
@@ -78,7 +79,7 @@ func (l *Learned) keep(nogoods []*nogood) {
 		}
 		for _, t := range one {
 			l.at[t.key] = append(l.at[t.key], len(l.nogoods))
-			l.words += len(t.in)
+			l.words += len(t.in) + wordsOfTerm
 		}
 		l.nogoods = append(l.nogoods, one)
 	}
