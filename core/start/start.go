@@ -118,11 +118,14 @@ func look(marks []Mark, used string) (content string, ok bool) {
 	return content, true
 }
 
-// NoteUse sets the time at which the jar was last used.
+// NoteUse sets the time at which the jar was last used, to the minute.
 func (s *Start) NoteUse() { noteUse(s.Used) }
 
 func noteUse(file string) {
 	now := time.Now()
+	if info, err := os.Stat(file); err == nil && now.Sub(info.ModTime()).Abs() < time.Minute {
+		return // to write it takes as long as all else here
+	}
 	_ = os.Chtimes(file, now, now) // it is only a date for lists
 }
 
