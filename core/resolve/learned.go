@@ -7,10 +7,9 @@ import (
 
 // Learned is what solving came to know that holds in every environment: needs that are not
 // [Need.Here], and what follows from them without any other and without a version that is unfit
-// in one environment. What one environment was
-// solved for with much work is then known for those that come after it. The zero value knows
-// nothing. It is of use for problems with the same roots, one after another; a need that is
-// Here may be there or not.
+// in one environment. What one environment was solved for with much work is then known for those
+// that come after it. The zero value knows nothing. It is of use for problems with the same roots,
+// one after another; a root that is Here may be there or not.
 type Learned struct {
 	nogoods []lesson
 	at      map[string][]int    // by variable: the nogoods that speak of it
