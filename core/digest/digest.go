@@ -69,7 +69,25 @@ func Fault(hashes map[string]string) string {
 
 // isSum reports whether a text can be a hash by an algorithm.
 func isSum(text, algorithm string) bool {
-	return len(text) == 2*sizes[algorithm] && strings.Trim(text, "0123456789abcdefABCDEF") == ""
+	if len(text) != 2*sizes[algorithm] {
+		return false
+	}
+	for i := range len(text) { // a page has tens of thousands of them
+		if c := text[i]; (c < '0' || c > '9') && (c|0x20 < 'a' || c|0x20 > 'f') {
+			return false
+		}
+	}
+	return true
+}
+
+// Lower is a hash in hex in lower case, as it mostly is.
+func Lower(sum string) string {
+	for i := range len(sum) {
+		if c := sum[i]; c >= 'A' && c <= 'Z' {
+			return strings.ToLower(sum)
+		}
+	}
+	return sum
 }
 
 func sorted(hashes map[string]string) []string {

@@ -4,7 +4,6 @@
 package index
 
 import (
-	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -124,7 +123,10 @@ type Source interface {
 
 // compare orders files by their versions, the newest first, and by their names.
 func compare(a, b *File) int {
-	return cmp.Or(b.Version.Compare(a.Version), strings.Compare(a.Name, b.Name))
+	if c := b.Version.Compare(a.Version); c != 0 {
+		return c
+	}
+	return strings.Compare(a.Name, b.Name)
 }
 
 // NewestFirst reports whether files are in order: the newest version first, those of one by name.

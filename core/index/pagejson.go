@@ -257,11 +257,7 @@ func hashesOf(raw []byte) (out digest.Sums, err error) {
 		value := bytes.TrimLeft(bytes.TrimPrefix(bytes.TrimLeft(rest, " "), []byte(":")), " ")
 		if len(value) > 2 && value[0] == '"' && bytes.HasSuffix(value, []byte(`"}`)) && bytes.Count(value, []byte(`"`)) == 2 && bytes.IndexByte(raw, '\\') < 0 {
 			if string(name) == digest.SHA256 {
-				sum := string(value[1 : len(value)-2])
-				if strings.ContainsAny(sum, "ABCDEF") {
-					sum = strings.ToLower(sum)
-				}
-				return digest.Sums{SHA256: sum}, nil
+				return digest.Sums{SHA256: digest.Lower(string(value[1 : len(value)-2]))}, nil
 			}
 		}
 	}
