@@ -13,6 +13,7 @@ type Begun struct {
 	// Transfer counts what came, and tells nothing yet.
 	Transfer *Transfer
 	files    map[string]bool // by SHA-256: those that were not here
+	catalog  *Catalog
 	cancel   context.CancelFunc
 	done     chan struct{} // closed when nothing is fetched any more
 }
@@ -21,7 +22,7 @@ type Begun struct {
 // An error is told to who wants the file, if anybody does.
 func (c *Catalog) Begin(ctx context.Context, files []index.File) *Begun {
 	ctx, cancel := context.WithCancel(ctx)
-	b := &Begun{Transfer: &Transfer{Report: c.Report}, files: map[string]bool{}, cancel: cancel, done: make(chan struct{})}
+	b := &Begun{Transfer: &Transfer{Report: c.Report}, files: map[string]bool{}, catalog: c, cancel: cancel, done: make(chan struct{})}
 	b.Transfer.hidden.Store(true)
 	var todo []index.File
 	for _, f := range files {
@@ -46,10 +47,14 @@ func (c *Catalog) Begin(ctx context.Context, files []index.File) *Begun {
 // Has reports whether a file was not here when the fetch began, and is part of it.
 func (b *Begun) Has(f index.File) bool { return b != nil && b.files[f.SHA256()] }
 
-// End ends it: what has not come whole does not come.
+// End ends it: what has not come whole does not come. What another process has unpacked meanwhile
+// is not wanted any more.
 func (b *Begun) End() {
 	b.cancel()
 	<-b.done
+	for sum := range b.files {
+		b.catalog.Store.DropSaved(sum)
+	}
 }
 
 // TransferOf counts what is to come of some files, those that were begun and others, and tells of

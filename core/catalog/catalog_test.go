@@ -16,6 +16,7 @@ import (
 	"strings"
 	"sync"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -586,6 +587,26 @@ func TestAhead(t *testing.T) {
 	again.Cache = c.Cache
 	again.Ahead(ctx, chosen, []target.Environment{linux(), windows})
 	assert.Equal(t, 5, s.metas, "they are kept")
+}
+
+// What was begun and another process has unpacked meanwhile does not stay.
+func TestBegunAndUnpackedElsewhere(t *testing.T) {
+	for _, keep := range []bool{false, true} {
+		s := newStall(t, "orchard")
+		f := *s.sell("press-1.0-py3-none-any.whl")
+		c := open(t, s)
+		c.Store.KeepPackages = keep
+		begun := c.Begin(ctx, []index.File{f})
+		require.Eventually(t, func() bool { _, here := c.Store.Package(f.SHA256()); return here }, 10*time.Second, time.Millisecond)
+		other := &store.Store{Dir: c.Store.Dir, KeepPackages: true}
+		path, _ := other.Package(f.SHA256())
+		_, err := other.UnpackWheel(ctx, path, f.Name, f.SHA256(), wheel.LimitsFor("linux"))
+		require.NoError(t, err)
+		require.NoError(t, other.SaveNow())
+		begun.End()
+		_, here := c.Store.Package(f.SHA256())
+		assert.Equal(t, keep, here)
+	}
 }
 
 func TestFetch(t *testing.T) {

@@ -166,6 +166,14 @@ func (s *Store) Drop(sum string) {
 	}
 }
 
+// DropSaved removes a package file if what it unpacks to is saved, unless package files are to be
+// kept.
+func (s *Store) DropSaved(sum string) {
+	if !s.KeepPackages && s.HasTree(sum) {
+		s.Drop(sum)
+	}
+}
+
 // Check compares a package file with its name. A file that differs is removed,
 // so that it is fetched again; the error is a [*HashError].
 func (s *Store) Check(sum string) error {

@@ -20,15 +20,9 @@ func (s *Store) UnpackWheel(ctx context.Context, path, name, sum string, limits 
 	lock, _ := s.unpacking.LoadOrStore(sum, &sync.Mutex{})
 	lock.(*sync.Mutex).Lock()
 	defer lock.(*sync.Mutex).Unlock()
-	if !s.KeepPackages {
-		defer func() {
-			// Also where another process unpacked it while this one fetched it; else it
-			// goes once what it unpacked to is saved.
-			if s.HasTree(sum) {
-				s.Drop(sum)
-			}
-		}()
-	}
+	// Also where another process unpacked it while this one fetched it; else it goes once what it
+	// unpacked to is saved.
+	defer s.DropSaved(sum)
 	if tree, ok := s.Tree(sum); ok {
 		return tree, nil
 	}
