@@ -65,7 +65,8 @@ func Main(args []string, in io.Reader, out, errs io.Writer) int {
 }
 
 func newApp(args []string, in io.Reader, out, errs io.Writer) *app {
-	return &app{in: in, out: &output{to: out}, err: &output{to: errs}, typed: args}
+	listens := start.Answerable(args)
+	return &app{in: in, out: &output{to: out, listens: listens}, err: &output{to: errs, listens: listens}, typed: args}
 }
 
 // run runs the command line.
@@ -94,10 +95,11 @@ func (a *app) run() (code int) {
 	return a.fail(ctx, err)
 }
 
-// keepAnswer keeps what was printed, where the same command would say the same at once.
+// keepAnswer keeps what was printed, where the same command would say the same at once. What was
+// said besides, such as that another command was waited for, is of this time only.
 func (a *app) keepAnswer() {
-	if a.answer != nil && a.exit == view.ExitDone && start.Answerable(a.typed) && len(a.out.said) <= mostSaid && len(a.err.said) <= mostSaid {
-		a.machine.KeepAnswer(a.answer, a.typed, string(a.out.said), string(a.err.said))
+	if a.answer != nil && a.exit == view.ExitDone && len(a.out.said) <= mostSaid && len(a.err.said) == 0 {
+		a.machine.KeepAnswer(a.answer, a.typed, string(a.out.said))
 	}
 }
 

@@ -38,14 +38,16 @@ func with(cmd *cobra.Command, name, other string) error {
 type output struct {
 	to   io.Writer
 	lost error
-	said []byte // what was written, up to mostSaid bytes and one write
+	// listens tells that what is written is remembered in said, up to mostSaid bytes and one write.
+	listens bool
+	said    []byte
 }
 
 // mostSaid is more than a short answer has, in bytes.
 const mostSaid = 16 << 10
 
 func (o *output) Write(p []byte) (int, error) {
-	if len(o.said) <= mostSaid {
+	if o.listens && len(o.said) <= mostSaid {
 		o.said = append(o.said, p...)
 	}
 	n, err := o.to.Write(p)

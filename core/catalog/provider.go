@@ -237,9 +237,10 @@ func (k picker) rank(of []tags.Tag) (int, bool) {
 // pick is [Judge] of one of several releases.
 func (k picker) pick(r Release) (*index.File, resolve.Candidate) {
 	found, ok := k.picked[r.alike]
-	if !ok || r.alike == 0 {
-		found = k.search(r)
-		k.picked[r.alike] = found
+	if !ok {
+		if found = k.search(r); r.alike > 0 {
+			k.picked[r.alike] = found
+		}
 	}
 	c := resolve.Candidate{Version: r.Version, Unfit: found.unfit, Detail: found.detail}
 	if found.file < 0 {
@@ -248,6 +249,7 @@ func (k picker) pick(r Release) (*index.File, resolve.Candidate) {
 	return &r.Files[found.file], c
 }
 
+// search looks at each file.
 func (k picker) search(r Release) picked {
 	c := picked{file: -1}
 	var best *index.File
@@ -360,7 +362,6 @@ func (p *Provider) needs(ctx context.Context, name, extra string, v version.Vers
 		}
 	}
 	var out []resolve.Need
-	here := f == nil || !p.saysForAll(ctx, name, *f)
 	for _, r := range meta.Requires {
 		if !applies(r.Marker) {
 			continue
@@ -370,7 +371,12 @@ func (p *Provider) needs(ctx context.Context, name, extra string, v version.Vers
 				return nil, &resolve.UnreadableError{Name: name, Version: v, Err: fmt.Errorf("it needs %s from an address, %s; ask for that yourself", r.Name, r.URL)}
 			}
 		}
-		out = append(out, resolve.Need{Name: r.Key(), Extras: r.ExtraKeys(), Specifiers: r.Specifiers, URL: r.URL, Here: here || r.Marker.UsesEnvironment()})
+		out = append(out, resolve.Need{Name: r.Key(), Extras: r.ExtraKeys(), Specifiers: r.Specifiers, URL: r.URL, Here: r.Marker.UsesEnvironment()})
+	}
+	if len(out) > 0 && (f == nil || !p.saysForAll(ctx, name, *f)) {
+		for i := range out {
+			out[i].Here = true
+		}
 	}
 	return out, nil
 }

@@ -2,6 +2,7 @@ package index
 
 import (
 	"archive/zip"
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -171,16 +172,18 @@ func (s *Server) describe(name string, p *page) error {
 	}
 	kept := make([][]File, parts)
 	doubtful := make([]bool, parts)
+	faults := make([]error, parts)
 	group := guard.New()
 	for i := range parts {
-		group.Go(func() (err error) {
+		group.Go(func() error {
 			files := p.files[len(p.files)*i/parts : len(p.files)*(i+1)/parts]
-			kept[i], doubtful[i], err = s.describeFiles(name, files)
-			return err
+			kept[i], doubtful[i], faults[i] = s.describeFiles(name, files)
+			return nil
 		})
 	}
-	if err := group.Wait(); err != nil {
-		return err
+	panicked := group.Wait()
+	if err := cmp.Or(append(faults, panicked)...); err != nil {
+		return err // of several the first on the page, whichever was found first
 	}
 	p.files = p.files[:0]
 	for _, files := range kept { // each is where it was, or before that

@@ -233,16 +233,14 @@ func (m *Machine) KeepStart(ctx context.Context, l *Launch, command []string) {
 	if err != nil {
 		return
 	}
-	marks, err := m.marks(j)
+	seen, err := m.seen(j)
 	if err != nil {
 		return
 	}
-	s := &start.Start{Dir: m.Dir, Inside: l.inside, Python: j.Python(), Used: m.Known.File(j.ID()), Marks: marks}
+	s := &start.Start{Dir: m.Dir, Inside: l.inside, Python: j.Python(), Seen: seen}
 	if l.Script != "" {
 		s.Dir, s.Script = start.ScriptPath(m.Dir, command[0]), true
-		for _, file := range []string{l.Script, project.ScriptRecord(l.Script)} {
-			s.Marks = append(s.Marks, start.Mark{Kind: start.Target, Path: file})
-		}
+		s.Add(start.Target, l.Script, project.ScriptRecord(l.Script))
 	}
 	text := s.Text(os.Environ())
 	if text == "" {
@@ -253,18 +251,13 @@ func (m *Machine) KeepStart(ctx context.Context, l *Launch, command []string) {
 	}
 }
 
-// marks are the files and folders that have a say in which jar is found in the folder, how it is
+// seen is the files and folders that have a say in which jar is found in the folder, how it is
 // started and whether it is trusted.
-func (m *Machine) marks(j *jar.Jar) (out []start.Mark, err error) {
+func (m *Machine) seen(j *jar.Jar) (start.Seen, error) {
 	base, err := j.Base()
-	for kind, paths := range map[start.Kind][]string{
-		start.Folder: {m.Dir, j.Root},
-		start.Itself: append(j.Deciding(), j.Python()),
-		start.Target: {j.Python(), base, m.Folders.Settings, settings.MachineFile()},
-	} {
-		for _, path := range paths {
-			out = append(out, start.Mark{Kind: kind, Path: path})
-		}
-	}
-	return out, err
+	s := start.Seen{Used: m.Known.File(j.ID())}
+	s.Add(start.Folder, m.Dir, j.Root)
+	s.Add(start.Itself, append(j.Deciding(), j.Python())...)
+	s.Add(start.Target, j.Python(), base, m.Folders.Settings, settings.MachineFile())
+	return s, err
 }

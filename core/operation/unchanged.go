@@ -144,24 +144,20 @@ func (m *Machine) answer(j *jar.Jar, at place.Place, state string) *start.Answer
 	if at.Root != filepath.Join(m.Dir, place.JarFolder) || len(m.Notes) > 0 {
 		return nil
 	}
-	marks, err := m.marks(j)
+	seen, err := m.seen(j)
 	if err != nil {
 		return nil
-	}
-	for _, file := range []string{at.SpecFile, at.RecordFile} {
-		marks = append(marks, start.Mark{Kind: start.Target, Path: file})
 	}
 	folders, err := infoFolders(j)
 	if err != nil {
 		return nil
 	}
+	a := &start.Answer{Dir: m.Dir, Seen: seen}
+	a.Add(start.Target, at.SpecFile, at.RecordFile)
+	a.Add(start.Itself, append(folders, filepath.Dir(j.MomentFile(1)))...)
 	for _, site := range j.Sites() {
-		folders = append(folders, j.Path(site))
+		a.Add(start.Itself, j.Path(site))
 	}
-	for _, dir := range append(folders, filepath.Dir(j.MomentFile(1))) {
-		marks = append(marks, start.Mark{Kind: start.Itself, Path: dir})
-	}
-	a := &start.Answer{Dir: m.Dir, Used: m.Known.File(j.ID()), Marks: marks}
 	if !a.Look(os.Environ()) || m.statePrint(j, at) != state {
 		return nil
 	}
@@ -169,7 +165,7 @@ func (m *Machine) answer(j *jar.Jar, at place.Place, state string) *start.Answer
 }
 
 // KeepAnswer keeps what a command printed that found nothing to do, for the next one.
-func (m *Machine) KeepAnswer(a *start.Answer, command []string, out, errs string) {
-	a.Command, a.Out, a.Err = command, out, errs
+func (m *Machine) KeepAnswer(a *start.Answer, command []string, out string) {
+	a.Command, a.Out = command, out
 	_ = atomicfile.Cache(start.AnswerFile(m.Folders.Cache, a.Dir), []byte(a.Text())) // without it all is found out anew
 }

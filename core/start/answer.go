@@ -1,6 +1,9 @@
 package start
 
-import "os"
+import (
+	"os"
+	"slices"
+)
 
 // answerFormat is the first line of a file of an [Answer].
 const answerFormat = "glassjar answer 1"
@@ -12,49 +15,39 @@ type Answer struct {
 	// Command is the command line after the program's name, Dir where the user stood.
 	Command []string
 	Dir     string
-	// Out and Err are what was printed to either.
-	Out, Err string
-	// Used and Marks are as in [Start].
-	Used  string
-	Marks []Mark
+	// Out is what was printed.
+	Out string
+	Seen
 
-	// content of Used; variables is a hash of all there are, shown what was printed to.
-	content, variables, shown string
+	variables, shown string // a hash of all variables, and what was printed to
 }
 
 // Look notes how all that has a say is now. It reports false where that would be of no use: a
 // file has changed so lately that another change might not show, or this system keeps no answers.
-func (a *Answer) Look(environ []string) (ok bool) {
+func (a *Answer) Look(environ []string) bool {
 	a.variables, a.shown = everything(environ), shown()
-	a.content, ok = look(a.Marks, a.Used)
-	return ok && a.shown != ""
+	return a.shown != "" && a.look()
 }
 
 // Stands reports whether all is as it was noted.
 func (a *Answer) Stands(environ []string) bool {
-	return a.shown == shown() && a.variables == everything(environ) && stand(a.Marks, a.Used, a.content)
+	return a.shown == shown() && a.variables == everything(environ) && a.stands()
 }
 
 // Give prints the answer, and notes that the jar was used.
 func (a *Answer) Give() error {
-	noteUse(a.Used)
-	if _, err := os.Stdout.WriteString(a.Out); err != nil {
-		return err
-	}
-	_, err := os.Stderr.WriteString(a.Err)
+	a.NoteUse()
+	_, err := os.Stdout.WriteString(a.Out)
 	return err
 }
 
 // everything is a hash of all variables but those that a shell changes with each command: what
 // they hold is nobody's business, and so not kept.
 func everything(environ []string) string {
-	text := ""
-	for _, v := range environ {
-		if name, _ := cut(v); name != "_" && name != "OLDPWD" {
-			text += v + "\x00"
-		}
-	}
-	return hash(text)
+	return hash(slices.DeleteFunc(slices.Clone(environ), func(v string) bool {
+		name, _ := cut(v)
+		return name == "_" || name == "OLDPWD"
+	})...)
 }
 
 // Answerable reports whether answers are kept for a command line: what follows the program's name.
@@ -70,22 +63,10 @@ func ReadAnswer(cache, dir string, command []string) (*Answer, error) {
 		return nil, err
 	}
 	a := &Answer{}
-	if !a.parse(text) || a.Dir != dir || !same(a.Command, command) {
+	if !a.parse(text) || a.Dir != dir || !slices.Equal(a.Command, command) {
 		return nil, errNotOurs
 	}
 	return a, nil
-}
-
-func same(a, b []string) bool {
-	if len(a) != len(b) {
-		return false
-	}
-	for i := range a {
-		if a[i] != b[i] {
-			return false
-		}
-	}
-	return true
 }
 
 // Text is what [ReadAnswer] understands, to be kept at [AnswerFile].
@@ -94,11 +75,8 @@ func (a *Answer) Text() string {
 	for _, word := range a.Command {
 		t += line("word", word)
 	}
-	t += line("variables", a.variables) + line("shown", a.shown) + line("said", a.Out, a.Err) + line("used", a.Used, a.content)
-	for _, m := range a.Marks {
-		t += m.text()
-	}
-	return t + line("end")
+	t += line("variables", a.variables) + line("shown", a.shown) + line("said", a.Out)
+	return t + a.lines() + line("end")
 }
 
 func (a *Answer) parse(text string) bool {
@@ -112,12 +90,10 @@ func (a *Answer) parse(text string) bool {
 			a.variables = p[1]
 		case len(p) == 2 && p[0] == "shown":
 			a.shown = p[1]
-		case len(p) == 3 && p[0] == "said":
-			a.Out, a.Err = p[1], p[2]
-		case len(p) == 3 && p[0] == "used":
-			a.Used, a.content = p[1], p[2]
+		case len(p) == 2 && p[0] == "said":
+			a.Out = p[1]
 		default:
-			return addMark(&a.Marks, p)
+			return a.take(p)
 		}
 		return true
 	})

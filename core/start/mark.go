@@ -13,12 +13,12 @@ const (
 	Folder
 )
 
-// Mark is a file or folder that had a say, there or not.
-type Mark struct {
+// mark is a file or folder that had a say, there or not.
+type mark struct {
 	Kind Kind
 	Path string
 
-	was string // what [Mark.now] gave
+	was string // what [mark.now] gave
 }
 
 // absent is what a mark of nothing looks like.

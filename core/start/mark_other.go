@@ -7,8 +7,8 @@ var endings = []string{".exe", ".bat", ".cmd", ""}
 
 // Elsewhere nothing is kept: a program there cannot become another, and has to wait for
 // the command anyway.
-func (m Mark) now() string { return "" }
-func (m Mark) fresh() bool { return true }
+func (m mark) now() string { return "" }
+func (m mark) fresh() bool { return true }
 func own(file string) bool { return false }
 
 func contents(file string) (string, error) { return "", errNotOurs }

@@ -13,7 +13,7 @@ import (
 // endings are those of a program's file.
 var endings = []string{""}
 
-func (m Mark) look() (fs.FileInfo, *syscall.Stat_t, error) {
+func (m mark) look() (fs.FileInfo, *syscall.Stat_t, error) {
 	look := os.Lstat
 	if m.Kind == Target {
 		look = os.Stat
@@ -30,7 +30,7 @@ func (m Mark) look() (fs.FileInfo, *syscall.Stat_t, error) {
 }
 
 // now is what a mark looks like; empty where that cannot be told.
-func (m Mark) now() string {
+func (m mark) now() string {
 	info, st, err := m.look()
 	switch {
 	case os.IsNotExist(err):
@@ -47,7 +47,7 @@ func (m Mark) now() string {
 
 // fresh reports whether a file changed so lately that one more change might not show, or
 // cannot be looked at.
-func (m Mark) fresh() bool {
+func (m mark) fresh() bool {
 	_, st, err := m.look()
 	if os.IsNotExist(err) || err == nil && m.Kind == Folder {
 		return false

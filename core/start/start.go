@@ -1,17 +1,17 @@
 // Package start keeps what a plain "run" in a folder, or of a script that has a jar of its own,
-// came to: which jar it found, and every file and variable that had a say in that. While all of them are as they were,
-// the next one there starts its command before the rest of the program is made ready,
-// which takes longer than all that "run" does.
+// came to: which jar it found, and every file and variable that had a say in that. While all of
+// them are as they were, the next one there starts its command before the rest of the program is
+// made ready, which takes longer than all that "run" does. An install that had nothing to do is
+// answered in the same way ([Answer]).
 //
-// It imports nothing but os, strconv, syscall and time, so that a package that calls
-// [Start.Launch] in its init function comes before all that takes long.
+// It imports nothing but what os imports, and strconv, so that a package that calls [Start.Launch]
+// in its init function comes before all that takes long.
 package start
 
 import (
 	"errors"
 	"os"
 	"strconv"
-	"time"
 )
 
 // format is the first line of a file; another program's is passed over.
@@ -27,13 +27,9 @@ type Start struct {
 	Inside Inside
 	// Python is the jar's interpreter, for a command that is a Python file.
 	Python string
-	// Used is the file whose time tells when the jar was last used; what stands in it has
-	// a say as well.
-	Used string
-	// Marks are the files and folders that had a say, as they were.
-	Marks []Mark
+	Seen
 
-	content, variables string // of Used, and of the variables that have a say
+	variables string // those that have a say
 }
 
 // Launch is the program for a command line, or empty where all is not as it was or the
@@ -42,7 +38,7 @@ func (s *Start) Launch(command []string, environ []string) (program string, args
 	if variables, ok := variables(environ); !ok || variables != s.variables {
 		return "", nil, nil
 	}
-	if !stand(s.Marks, s.Used, s.content) {
+	if !s.stands() {
 		return "", nil, nil
 	}
 	name := command[0]
@@ -90,43 +86,6 @@ func ScriptPath(dir, name string) string {
 		return name
 	}
 	return dir + string(os.PathSeparator) + name
-}
-
-// stand reports whether all files are as they were.
-func stand(marks []Mark, used, content string) bool {
-	for _, m := range marks {
-		if m.now() != m.was {
-			return false
-		}
-	}
-	now, err := contents(used)
-	return err == nil && now == content
-}
-
-// look notes how files are now; ok is false where one has changed so lately that another
-// change might not show in its times, or cannot be looked at.
-func look(marks []Mark, used string) (content string, ok bool) {
-	content, err := contents(used)
-	if err != nil {
-		return "", false
-	}
-	for i, m := range marks {
-		if marks[i].was = m.now(); m.fresh() {
-			return "", false
-		}
-	}
-	return content, true
-}
-
-// NoteUse sets the time at which the jar was last used, to the minute.
-func (s *Start) NoteUse() { noteUse(s.Used) }
-
-func noteUse(file string) {
-	now := time.Now()
-	if info, err := os.Stat(file); err == nil && now.Sub(info.ModTime()).Abs() < time.Minute {
-		return // to write it takes as long as all else here
-	}
-	_ = os.Chtimes(file, now, now) // it is only a date for lists
 }
 
 // deciding are the variables that say where settings, notes and jars are.
@@ -185,7 +144,7 @@ func (s *Start) Text(environ []string) string {
 	if s.variables, ok = variables(environ); !ok {
 		return ""
 	}
-	if s.content, ok = look(s.Marks, s.Used); !ok {
+	if !s.look() {
 		return ""
 	}
 	return s.text()
@@ -204,12 +163,17 @@ var errNotOurs = errors.New("not a file of this program's, or of another folder"
 // File is where that of a folder is kept: named by a hash, since the folder stands in it too.
 func File(cache, dir string) string { return cache + "/" + Cached + "/" + hash(dir) }
 
-// hash is that by FNV-1a, 64 bits, in hex: enough to name a file by and to see a change that
-// nobody made to deceive.
-func hash(text string) string {
+// hash is that of texts by FNV-1a, 64 bits, in base 16: enough to name a file by and to see a
+// change that nobody made to deceive.
+func hash(texts ...string) string {
 	sum := uint64(14695981039346656037)
-	for i := range len(text) {
-		sum = (sum ^ uint64(text[i])) * 1099511628211
+	for i, text := range texts {
+		if i > 0 {
+			sum *= 1099511628211 // a zero byte between
+		}
+		for j := range len(text) {
+			sum = (sum ^ uint64(text[j])) * 1099511628211
+		}
 	}
 	return strconv.FormatUint(sum, 16)
 }

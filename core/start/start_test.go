@@ -25,9 +25,10 @@ func TestKeptAndRead(t *testing.T) {
 		past := time.Now().Add(-time.Hour)
 		require.NoError(t, os.Chtimes(file, past, past))
 	}
-	s := &start.Start{Dir: "/an odd\n\"folder\"", Used: used, Python: "/p/python",
-		Inside: start.Inside{Jar: dir, Bin: filepath.Dir(program), Prompt: "ja`r", SealedOff: true, Libraries: []string{"/l 1", "/l2"}},
-		Marks:  []start.Mark{{Kind: start.Folder, Path: dir}, {Kind: start.Target, Path: filepath.Join(dir, "missing")}}}
+	s := &start.Start{Dir: "/an odd\n\"folder\"", Seen: start.Seen{Used: used}, Python: "/p/python",
+		Inside: start.Inside{Jar: dir, Bin: filepath.Dir(program), Prompt: "ja`r", SealedOff: true, Libraries: []string{"/l 1", "/l2"}}}
+	s.Add(start.Folder, dir)
+	s.Add(start.Target, filepath.Join(dir, "missing"))
 	environ := []string{"HOME=/h", "PATH=/usr/bin", "PYTHONPATH=/x", "LD_LIBRARY_PATH=/own"}
 	text := s.Text(environ)
 	require.NotEmpty(t, text)
@@ -71,8 +72,8 @@ func TestKeptAndRead(t *testing.T) {
 func TestFreshFilesAreNotKept(t *testing.T) {
 	file := filepath.Join(t.TempDir(), "used")
 	require.NoError(t, os.WriteFile(file, nil, 0o644))
-	s := &start.Start{Dir: "/d", Used: file}
+	s := &start.Start{Dir: "/d", Seen: start.Seen{Used: file}}
 	assert.NotEmpty(t, s.Text(nil))
-	s.Marks = []start.Mark{{Kind: start.Itself, Path: file}}
+	s.Add(start.Itself, file)
 	assert.Empty(t, s.Text(nil))
 }

@@ -6,17 +6,14 @@ import "strconv"
 // which have neither spaces' nor line ends' meaning in them.
 func (s *Start) text() string {
 	t := line(format)
-	t += line("dir", s.Dir) + line("variables", s.variables) + line("used", s.Used, s.content)
+	t += line("dir", s.Dir) + line("variables", s.variables)
 	t += line("jar", s.Inside.Jar, s.Inside.Bin, s.Inside.Prompt, s.Python)
 	t += line("script", strconv.FormatBool(s.Script))
 	t += line("sealed", strconv.FormatBool(s.Inside.SealedOff))
 	for _, dir := range s.Inside.Libraries {
 		t += line("library", dir)
 	}
-	for _, m := range s.Marks {
-		t += m.text()
-	}
-	return t + line("end")
+	return t + s.lines() + line("end")
 }
 
 func line(parts ...string) (t string) {
@@ -37,8 +34,6 @@ func (s *Start) parse(text string) bool {
 			s.Dir = p[1]
 		case len(p) == 2 && p[0] == "variables":
 			s.variables = p[1]
-		case len(p) == 3 && p[0] == "used":
-			s.Used, s.content = p[1], p[2]
 		case len(p) == 5 && p[0] == "jar":
 			s.Inside.Jar, s.Inside.Bin, s.Inside.Prompt, s.Python = p[1], p[2], p[3], p[4]
 		case len(p) == 2 && p[0] == "script":
@@ -48,22 +43,10 @@ func (s *Start) parse(text string) bool {
 		case len(p) == 2 && p[0] == "library":
 			s.Inside.Libraries = append(s.Inside.Libraries, p[1])
 		default:
-			return addMark(&s.Marks, p)
+			return s.take(p)
 		}
 		return true
 	})
-}
-
-func (m Mark) text() string { return line("mark", strconv.Itoa(int(m.Kind)), m.Path, m.was) }
-
-// addMark reads a line of a mark.
-func addMark(to *[]Mark, p []string) bool {
-	if len(p) != 4 || p[0] != "mark" {
-		return false
-	}
-	kind, err := strconv.Atoi(p[1])
-	*to = append(*to, Mark{Kind: Kind(kind), Path: p[2], was: p[3]})
-	return err == nil
 }
 
 // parseLines gives the parts of each line between the first, which is the format's, and the

@@ -1,6 +1,7 @@
 package version
 
 import (
+	"slices"
 	"sort"
 	"strings"
 )
@@ -127,10 +128,12 @@ func (s Set) Contains(v Version) bool {
 func (s Set) IsEmpty() bool { return len(s.final) == 0 && len(s.pre) == 0 }
 
 // IsAll reports whether every version is in the set.
-func (s Set) IsAll() bool { return s.final.equal(everything) && s.pre.equal(everything) }
+func (s Set) IsAll() bool {
+	return slices.Equal(s.final, everything) && slices.Equal(s.pre, everything)
+}
 
 // Equal reports whether both sets hold the same intervals.
-func (s Set) Equal(t Set) bool { return s.final.equal(t.final) && s.pre.equal(t.pre) }
+func (s Set) Equal(t Set) bool { return slices.Equal(s.final, t.final) && slices.Equal(s.pre, t.pre) }
 
 // Union is the set of the versions in s or in t.
 func (s Set) Union(t Set) Set { return Set{s.final.union(t.final), s.pre.union(t.pre)} }
@@ -159,18 +162,6 @@ func (ss Specifiers) Set() Set {
 	return set
 }
 
-func (a spans) equal(b spans) bool {
-	if len(a) != len(b) {
-		return false
-	}
-	for i := range a {
-		if a[i] != b[i] {
-			return false
-		}
-	}
-	return true
-}
-
 func (a spans) complement() spans {
 	var out spans
 	lo := ""
@@ -188,9 +179,9 @@ func (a spans) complement() spans {
 
 func (a spans) intersect(b spans) spans {
 	switch {
-	case a.equal(everything):
+	case slices.Equal(a, everything):
 		return b
-	case b.equal(everything):
+	case slices.Equal(b, everything):
 		return a
 	}
 	var out spans

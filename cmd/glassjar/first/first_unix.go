@@ -1,8 +1,9 @@
 //go:build linux || darwin
 
 // Package first starts a plain "run CMD" that came to the same a moment ago, and gives the answer
-// of an install that had nothing to do, before the packages of the program are made ready. Go does that in the order of their paths, as
-// soon as what they import is: this one comes right after os, since it imports little.
+// of an install that had nothing to do, before the packages of the program are made ready. Go does
+// that in the order of their paths, as soon as what they import is: this one comes right after os,
+// since it imports little.
 package first
 
 import (
