@@ -156,6 +156,41 @@ func TestPagesThatAreNoIndex(t *testing.T) {
 	assert.Empty(t, files)
 }
 
+// A page that comes damaged, each time in another way, is asked for until it comes whole; one
+// that stays as it is is asked for twice.
+func TestPagesThatAreDamagedOnTheWay(t *testing.T) {
+	whole := `{"meta": {"api-version": "1.0"}, "files": [{"filename": "press-1.0-py3-none-any.whl", "url": "press-1.0-py3-none-any.whl", "hashes": {"sha256": "` + zeros + `"}}]}`
+	for name, c := range map[string]struct {
+		damage func(n int) string
+		asked  int
+		whole  bool
+	}{
+		"four times":  {func(n int) string { return strings.Replace(whole, "000000", strings.Repeat("p", n)+"000000"[n:], 1) }, 5, true},
+		"each time":   {func(n int) string { return whole[:n] }, 6, false},
+		"as it stays": {func(int) string { return whole[1:] }, 2, false},
+	} {
+		asked := 0
+		s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			asked++
+			body := whole
+			if asked < 5 || !c.whole {
+				body = c.damage(asked)
+			}
+			w.Header().Set("Content-Type", index.TypeJSON)
+			_, _ = io.WriteString(w, body)
+		}))
+		files, err := server(t, s.URL).Files(ctx, "press")
+		s.Close()
+		assert.Equal(t, c.asked, asked, name)
+		if c.whole {
+			assert.NoError(t, err, name)
+			assert.Len(t, files, 1, name)
+		} else {
+			assert.ErrorAs(t, err, new(*index.NotIndexError), name)
+		}
+	}
+}
+
 func TestAnswersThatAreErrors(t *testing.T) {
 	for code, want := range map[int]any{404: index.ErrUnknownName, 410: index.ErrUnknownName, 403: new(*fetch.StatusError), 501: new(*fetch.StatusError)} {
 		s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { w.WriteHeader(code) }))

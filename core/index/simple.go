@@ -40,6 +40,9 @@ type Server struct {
 	listed        listed
 }
 
+// attempts is how often what comes damaged is asked for, while it is another answer each time.
+const attempts = 6
+
 // many is how many files make a page a large one.
 const many = 5000
 
@@ -75,12 +78,18 @@ func (s *Server) page(ctx context.Context, name string) (page, error) {
 }
 
 func (s *Server) read(ctx context.Context, name string) (page, error) {
-	p, err := s.readPage(ctx, name)
-	var damaged *NotIndexError
-	if errors.As(err, &damaged) || p.doubtful {
+	p, came, err := s.readPage(ctx, name)
+	for range attempts - 1 {
+		var damaged *NotIndexError
+		if !errors.As(err, &damaged) && !p.doubtful {
+			break
+		}
 		// It may have been damaged on the way: once more, not from the cache.
+		last := came
 		s.client.Forget(s.pageAddress(name), accept)
-		p, err = s.readPage(ctx, name)
+		if p, came, err = s.readPage(ctx, name); came == last {
+			break // the same wrong answer twice: so the server has it
+		}
 	}
 	if len(p.files) > many {
 		runtime.GC() // the text of such a page is most of what is held, and of no more use
@@ -98,7 +107,7 @@ func (s *Server) Kept(name string) []File {
 	if res == nil {
 		return nil
 	}
-	p, err := s.understand(name, data, res)
+	p, _, err := s.understand(name, data, res)
 	if err != nil {
 		return nil
 	}
@@ -125,7 +134,8 @@ func (s *Server) answer(name string) fetch.Kept {
 	return kept
 }
 
-func (s *Server) readPage(ctx context.Context, name string) (page, error) {
+// readPage asks for a page, and tells which answer came.
+func (s *Server) readPage(ctx context.Context, name string) (p page, came string, err error) {
 	have := s.answer(name)
 	s.answers.Forget(name)
 	if !have.Fresh() {
@@ -134,19 +144,19 @@ func (s *Server) readPage(ctx context.Context, name string) (page, error) {
 	data, res, err := s.client.ReadKept(ctx, s.pageAddress(name), accept, limits.Page, have)
 	var status *fetch.StatusError
 	if errors.As(err, &status) && (status.Code == http.StatusNotFound || status.Code == http.StatusGone) {
-		return page{}, fmt.Errorf("%s: %w", name, ErrUnknownName)
+		return page{}, "", fmt.Errorf("%s: %w", name, ErrUnknownName)
 	}
 	if err != nil {
-		return page{}, err
+		return page{}, "", err
 	}
 	return s.understand(name, data, res)
 }
 
-// understand is what an answer says of a distribution. An answer that has not changed is read
-// once.
-func (s *Server) understand(name string, data []byte, res *fetch.Response) (page, error) {
-	sum := fmt.Sprintf("%s %s %d %08x", name, res.ContentType, len(data), crc32.Checksum(data, crc32.MakeTable(crc32.Castagnoli)))
-	return s.understood.Do(sum, func() (page, error) {
+// understand is what an answer says of a distribution, and by what that answer is known. An answer
+// that has not changed is read once.
+func (s *Server) understand(name string, data []byte, res *fetch.Response) (p page, sum string, err error) {
+	sum = fmt.Sprintf("%s %s %d %08x", name, res.ContentType, len(data), crc32.Checksum(data, crc32.MakeTable(crc32.Castagnoli)))
+	p, err = s.understood.Do(sum, func() (page, error) {
 		p, err := parsePage(data, res)
 		var large *limits.Error
 		if err != nil && !errors.As(err, &large) {
@@ -161,6 +171,7 @@ func (s *Server) understand(name string, data []byte, res *fetch.Response) (page
 		SortNewestFirst(p.files)
 		return p, nil
 	})
+	return p, sum, err
 }
 
 // describe adds to the files of a page what their names say, and keeps those that are packages.
@@ -253,7 +264,7 @@ func (s *Server) separateMetadata(ctx context.Context, f File) ([]byte, error) {
 	at := metadataURL(f.Ask())
 	var bad error
 	last := ""
-	for range 6 { // what was damaged on the way may come whole the next time
+	for range attempts { // what was damaged on the way may come whole the next time
 		data, err := s.readMetadata(ctx, f, at)
 		if err != nil {
 			return nil, err
