@@ -2,9 +2,11 @@ package interpreter
 
 import (
 	"context"
+	"iter"
 	"os"
 	"path/filepath"
 	"runtime"
+	"slices"
 	"sort"
 	"strings"
 	"sync"
@@ -55,7 +57,7 @@ type candidate struct{ path, source string }
 // candidates lists programs in the order of preference, each real file once.
 // The folders are looked through once.
 func (f *Finder) candidates() []candidate {
-	f.once.Do(func() { f.list = f.search() })
+	f.once.Do(func() { f.list = slices.Collect(f.search()) })
 	return f.list
 }
 
@@ -65,7 +67,7 @@ func (f *Finder) Finds(path string) bool {
 	if err != nil {
 		return false
 	}
-	for _, c := range f.candidates() {
+	for c := range f.search() {
 		if at, err := filepath.EvalSymlinks(c.path); err == nil && at == real {
 			return true
 		}
@@ -73,78 +75,116 @@ func (f *Finder) Finds(path string) bool {
 	return false
 }
 
-func (f *Finder) search() []candidate {
-	var out []candidate
-	folders := map[string]bool{}
-	programs := func(dir string) []string {
-		if real, err := filepath.EvalSymlinks(dir); err == nil && !folders[real] {
-			folders[real] = true
-			return programs(dir)
-		}
-		return nil
-	}
-	below := func(dir string) []string {
-		var out []string
-		for _, folder := range below(dir) {
-			out = append(out, programs(folder)...)
-		}
-		return out
-	}
-	seen := map[string]bool{}
-	add := func(source string, paths ...string) {
-		for _, p := range paths {
-			real, err := filepath.EvalSymlinks(p)
-			if err != nil {
-				real = p // a broken link is reported when it is asked
+// search looks for candidates. A folder is read when those before it were not enough.
+func (f *Finder) search() iter.Seq[candidate] {
+	return func(yield func(candidate) bool) {
+		folders, seen := map[string]bool{}, map[string]bool{}
+		add := func(source string, paths iter.Seq[string]) bool {
+			for p := range paths {
+				real, err := filepath.EvalSymlinks(p)
+				if err != nil {
+					real = p // a broken link is reported when it is asked
+				}
+				if !seen[real] {
+					seen[real] = true
+					if !yield(candidate{p, source}) {
+						return false
+					}
+				}
 			}
-			if !seen[real] {
-				seen[real] = true
-				out = append(out, candidate{p, source})
+			return true
+		}
+		in := func(source string, dirs []string) bool {
+			for _, dir := range dirs {
+				if real, err := filepath.EvalSymlinks(dir); err == nil && !folders[real] {
+					folders[real] = true
+					if !add(source, programs(dir)) {
+						return false
+					}
+				}
 			}
+			return true
 		}
+		under := func(source string, dirs []string) bool {
+			for _, dir := range dirs {
+				if !in(source, below(dir)) {
+					return false
+				}
+			}
+			return true
+		}
+		path := absolute(f.Path)
+		_ = add("active", slices.Values(f.Active)) &&
+			in("path", path) &&
+			under("folder", f.Folders) &&
+			under("usual", beside(path)) &&
+			add("usual", slices.Values(registered())) &&
+			under("usual", absolute(usualPlaces())) // a variable that they are made of may be empty
 	}
-	add("active", f.Active...)
-	for _, dir := range f.Path {
+}
+
+func absolute(dirs []string) (out []string) {
+	for _, dir := range dirs {
 		if filepath.IsAbs(dir) {
-			add("path", programs(dir)...)
-		}
-	}
-	for _, dir := range f.Folders {
-		add("folder", below(dir)...)
-	}
-	for _, dir := range f.Path {
-		// Managers of versions put stand-ins on PATH and keep what these stand
-		// for in a folder beside theirs.
-		if filepath.IsAbs(dir) {
-			add("usual", below(filepath.Join(filepath.Dir(dir), "versions"))...)
-		}
-	}
-	add("usual", registered()...)
-	for _, dir := range usualPlaces() {
-		if filepath.IsAbs(dir) { // a variable that it is made of may be empty
-			add("usual", below(dir)...)
+			out = append(out, dir)
 		}
 	}
 	return out
 }
 
+// beside are the folders of versions beside those on PATH: managers of versions put stand-ins
+// on PATH and keep there what these stand for.
+func beside(path []string) (out []string) {
+	for _, dir := range path {
+		out = append(out, filepath.Join(filepath.Dir(dir), "versions"))
+	}
+	return out
+}
+
+// plain are the names that come first in a folder.
+var plain = []string{"python3", "python"}
+
 // programs are the Pythons of one folder: the plain names first, then the
-// newest.
-func programs(dir string) []string {
-	entries, err := os.ReadDir(dir)
+// newest. For the plain ones the folder, which may hold thousands of programs, is not read.
+func programs(dir string) iter.Seq[string] {
+	return func(yield func(string) bool) {
+		if runtime.GOOS != "windows" {
+			for _, name := range plain {
+				at := filepath.Join(dir, name)
+				if info, err := os.Lstat(at); err == nil && !info.IsDir() && !yield(at) {
+					return
+				}
+			}
+		}
+		for _, name := range listed(dir) {
+			if !yield(filepath.Join(dir, name)) {
+				return
+			}
+		}
+	}
+}
+
+// listed are the names of the Pythons of one folder, in the order of preference.
+func listed(dir string) []string {
+	d, err := os.Open(dir)
 	if err != nil {
 		return nil
 	}
+	defer d.Close()
+	all, _ := d.Readdirnames(-1) // what could be read counts
 	var names []string
-	for _, e := range entries {
-		if strings.HasPrefix(e.Name(), "py") && programName().MatchString(e.Name()) && !e.IsDir() {
-			names = append(names, e.Name())
+	for _, name := range all {
+		if !strings.HasPrefix(name, "py") || !programName().MatchString(name) {
+			continue
+		}
+		if info, err := os.Lstat(filepath.Join(dir, name)); err == nil && !info.IsDir() {
+			names = append(names, name)
 		}
 	}
 	rank := func(name string) (int, int) {
 		name = strings.TrimSuffix(name, ".exe")
-		plain := map[string]int{"python3": 0, "python": 1, "python2": 1000, "pypy3": 1001, "pypy": 1002}
-		if r, ok := plain[name]; ok {
+		known := map[string]int{plain[0]: 0, plain[1]: 1, "python2": 1000, "pypy3": 1001, "pypy": 1002}
+		if r, ok := known[name]; ok {
 			return r, 0
 		}
 		minor := 0
@@ -166,9 +206,6 @@ func programs(dir string) []string {
 		}
 		return b < d || b == d && names[i] < names[j]
 	})
-	for i, name := range names {
-		names[i] = filepath.Join(dir, name)
-	}
 	return names
 }
 
@@ -253,7 +290,7 @@ func (f *Finder) All(ctx context.Context) ([]Found, []Rejection) {
 func (f *Finder) First(ctx context.Context, accept func(Interpreter) bool) (Found, []Rejection, bool) {
 	defer f.Cache.Save()
 	var passed []Rejection
-	for _, c := range f.candidates() {
+	for c := range f.search() {
 		if c.source == "usual" || c.source == "folder" {
 			break
 		}
