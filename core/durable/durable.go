@@ -12,14 +12,15 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
-	"runtime"
-	"sort"
 
 	"glassjar/core/guard"
 )
 
 // Few is how many files are flushed one by one; of more the whole file system is.
 const Few = 200
+
+// atOnce is how many are flushed at a time. They wait for the disk, which answers many together.
+const atOnce = 16
 
 // Batch collects what is to be flushed together. The zero value is empty. It is
 // not for several goroutines.
@@ -65,32 +66,17 @@ func (b *Batch) Flush(disk *Disk) error {
 		*b = Batch{}
 		return disk.Flush()
 	}
-	files, folders := b.files, b.sortedFolders()
+	files, folders := b.files, b.folders
 	*b = Batch{}
 	group := guard.New()
-	group.SetLimit(2 * runtime.NumCPU())
+	group.SetLimit(atOnce)
 	for _, f := range files {
 		group.Go(func() error { return ignoreGone(File(f)) })
 	}
-	if err := group.Wait(); err != nil {
-		return err
+	for f := range folders { // in any order: the system may have written any of them before
+		group.Go(func() error { return ignoreGone(Folder(f)) })
 	}
-	for _, f := range folders {
-		if err := ignoreGone(Folder(f)); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-func (b *Batch) sortedFolders() []string {
-	out := make([]string, 0, len(b.folders))
-	for f := range b.folders {
-		out = append(out, f)
-	}
-	// The deepest first: a folder is there once its parent names it.
-	sort.Slice(out, func(i, k int) bool { return len(out[i]) > len(out[k]) })
-	return out
+	return group.Wait()
 }
 
 func ignoreGone(err error) error {
