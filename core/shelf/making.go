@@ -3,6 +3,7 @@ package shelf
 import (
 	"crypto/rand"
 	"encoding/hex"
+	"errors"
 	"os"
 	"path/filepath"
 	"strings"
@@ -31,7 +32,7 @@ func (l Making) Begin(root string) (temp string, done func()) {
 	if err != nil || held == nil {
 		return temp, func() {} // a sweeper was faster: this one is not noted
 	}
-	if os.WriteFile(entry, []byte(temp), 0o600) != nil {
+	if fill(entry, temp) != nil {
 		os.Remove(entry)
 	}
 	return temp, func() {
@@ -41,6 +42,17 @@ func (l Making) Begin(root string) (temp string, done func()) {
 		}
 		held.Remove()
 	}
+}
+
+// fill writes the text of an entry, which is empty. It is not truncated: some file systems then
+// bring the file to the disk as soon as it is closed, and its removal waits for that.
+func fill(entry, text string) error {
+	f, err := os.OpenFile(entry, os.O_WRONLY, 0)
+	if err != nil {
+		return err
+	}
+	_, err = f.WriteString(text)
+	return errors.Join(err, f.Close())
 }
 
 // Sweep removes what processes left that are no more.
