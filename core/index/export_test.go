@@ -17,3 +17,6 @@ func ParsePage(data []byte, html bool, at *url.URL) ([]File, error) {
 
 // PlainAddress is [plainAddress].
 var PlainAddress = plainAddress
+
+// Settle waits until the list of names that was asked for ahead is read and kept.
+func (s *Server) Settle() { s.listed.asking.Wait() }

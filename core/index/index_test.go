@@ -444,10 +444,9 @@ func TestListsTellWhatToAskAhead(t *testing.T) {
 			var o index.Ordered
 			cache := t.TempDir()
 			for again := range 2 {
-				o = index.Ordered{Sources: []index.Source{
-					index.NewServer("private", private.URL, &fetch.Client{Cache: cache}),
-					index.NewServer("public", public.URL, &fetch.Client{}),
-				}}
+				first := index.NewServer("private", private.URL, &fetch.Client{Cache: cache})
+				t.Cleanup(first.Settle) // before the folder of the cache goes
+				o = index.Ordered{Sources: []index.Source{first, index.NewServer("public", public.URL, &fetch.Client{})}}
 				_, from, err := o.Files(ctx, "cider")
 				require.NoError(t, err)
 				assert.Equal(t, "private", from.Name())

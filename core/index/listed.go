@@ -15,10 +15,11 @@ import (
 )
 
 // listed is the list of names of an index that comes before others, as it said within this
-// command. Nobody waits for it.
+// command. No command waits for it.
 type listed struct {
 	wanted atomic.Bool // others come behind the index
 	begin  sync.Once
+	asking sync.WaitGroup
 	names  atomic.Pointer[map[string]bool]
 }
 
@@ -35,9 +36,9 @@ func (s *Server) beginNames(ctx context.Context) {
 		if s.client.Offline || s.knownLarge() {
 			return
 		}
-		go func() {
+		s.listed.asking.Go(func() {
 			_ = guard.Do(func() error { return s.readListed(ctx) }) // without it names are asked for one by one
-		}()
+		})
 	})
 }
 
