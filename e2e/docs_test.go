@@ -126,6 +126,7 @@ func commandsOf(lines []string) []typed {
 
 // Every command of the pages does what the page shows.
 func TestPagesAreTrue(t *testing.T) {
+	t.Parallel()
 	for _, page := range pages {
 		t.Run(filepath.Base(page), func(t *testing.T) {
 			if runtime.GOOS != "linux" {

@@ -30,6 +30,7 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"errors"
+	"flag"
 	"fmt"
 	"io/fs"
 	"math/rand/v2"
@@ -88,7 +89,19 @@ func run(m *testing.M) int {
 		fmt.Fprintln(os.Stderr, err)
 		return 1
 	}
+	moreAtOnce()
 	return m.Run()
+}
+
+// moreAtOnce has twice as many tests run at once as there are processors, unless the command says
+// how many: each waits for the disk or a server a third of its time.
+func moreAtOnce() {
+	flag.Parse()
+	said := false
+	flag.Visit(func(f *flag.Flag) { said = said || f.Name == "test.parallel" })
+	if !said {
+		_ = flag.Set("test.parallel", strconv.Itoa(2*runtime.GOMAXPROCS(0))) // it is there and takes numbers
+	}
 }
 
 // findPythons looks as the program itself does. The newest CPython 3 is the

@@ -235,6 +235,7 @@ func TestFaults(t *testing.T) {
 // A command that waits for one that is killed goes on as if that had never begun;
 // killed itself as well, it leaves nothing half done either.
 func TestWaiterAfterKill(t *testing.T) {
+	t.Parallel()
 	c := campaign{"uninstall", fillLarge, []string{"uninstall", "--yes", "tree-survey"}}
 	g := newGround(t, c)
 	times := 6
@@ -352,6 +353,7 @@ func TestManyJarsAtOnce(t *testing.T) {
 
 // A check beside a writer finds no fault that there is not, and no label of no state.
 func TestLookingBesideAWriter(t *testing.T) {
+	t.Parallel()
 	g := newGround(t, campaign{"beside", fillSmall, nil})
 	labels := map[string]bool{g.output("glassjar", "label"): true}
 	g.output("glassjar", "install", "--yes", "tree-survey", "co-op-day")
@@ -383,6 +385,7 @@ func TestLookingBesideAWriter(t *testing.T) {
 // no locks, a mask that takes the owner's rights, a Python that was killed when it was
 // asked, a jar that another user left in the middle of a change.
 func TestDenied(t *testing.T) {
+	t.Parallel()
 	g := newGround(t, campaign{"denied", fillSmall, nil})
 	cmd, out := g.traced("-einject=flock:error=ENOLCK", "install", "--yes", "swarm-count")
 	_ = cmd.Wait()

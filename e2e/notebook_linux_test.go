@@ -33,6 +33,7 @@ manager.shutdown_kernel(now=True)
 // A real front end and kernel, out of the system's packages: the one starts the other in the jar by
 // what connect notebook wrote, interrupts reach it, and it follows the jar.
 func TestNotebook(t *testing.T) {
+	t.Parallel()
 	const python = "/usr/bin/python3"
 	if err := exec.Command(python, "-I", "-c", "import ipykernel, jupyter_client").Run(); err != nil {
 		t.Skip("the system's Python has no ipykernel and jupyter_client")

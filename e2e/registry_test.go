@@ -210,6 +210,7 @@ func TestRegistrySignatures(t *testing.T) {
 // A registry is an index: a tag for each release, from which others install and recreate, and
 // which does not lose anything when the registry collects what nothing names.
 func TestRegistryAsIndex(t *testing.T) {
+	t.Parallel()
 	for name, program := range engines() {
 		t.Run(name, func(t *testing.T) {
 			at, config := startEngineWith(t, program, false)

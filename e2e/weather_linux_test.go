@@ -48,6 +48,7 @@ func leftovers(t *testing.T, top string) []string {
 // command leaves the jar as it was before or as it would be after, and the
 // record and the spec with it.
 func TestKilledAtAnyMoment(t *testing.T) {
+	t.Parallel()
 	r := rand.New(rand.NewPCG(9, 9))
 	s, root := filled(t)
 	before := s.output("glassjar", "label")
@@ -95,6 +96,7 @@ func (s *terminal) settle(jar string) {
 
 // A killed recreate leaves no half a jar where none was.
 func TestKilledWhileMaking(t *testing.T) {
+	t.Parallel()
 	r := rand.New(rand.NewPCG(4, 4))
 	s, root := filled(t)
 	want := s.output("glassjar", "label")
@@ -144,6 +146,7 @@ func TestManyAtOnce(t *testing.T) {
 
 // A disk that fills up leaves all as it was.
 func TestFullDisk(t *testing.T) {
+	t.Parallel()
 	if os.Getuid() != 0 {
 		t.Skip("only root can mount a small file system")
 	}

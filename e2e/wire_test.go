@@ -144,6 +144,7 @@ func TestFilesComeWhileOthersAreSolvedFor(t *testing.T) {
 
 // In whatever order answers come, the record is the same.
 func TestTheOrderOfAnswersChangesNothing(t *testing.T) {
+	t.Parallel()
 	far := farindex.New()
 	far.Delay = func() time.Duration { return time.Duration(rand.IntN(4000)) * time.Microsecond }
 	r := rand.New(rand.NewPCG(3, 4))

@@ -28,6 +28,7 @@ var deviceKeys = cmp.Or(os.Getenv("GLASSJAR_TEST_DEVICE"), "/usr/lib/openssh/reg
 var ordinary = []string{"first-minutes", "everyday", "filling", "recreate", "clone", "uninstall", "history", "mending", "shelf-jars", "groups", "discard", "run"}
 
 func TestOrdinaryInOtherWorlds(t *testing.T) {
+	t.Parallel()
 	strangers := func(t *testing.T) string {
 		return belowAnother(t, t.TempDir())
 	}
