@@ -1,10 +1,6 @@
 package index
 
-import (
-	"fmt"
-	"net/url"
-	"reflect"
-)
+import "net/url"
 
 // ParsePage reads a page as [Server.Files] does, without a server.
 func ParsePage(data []byte, html bool, at *url.URL) ([]File, error) {
@@ -17,16 +13,6 @@ func ParsePage(data []byte, html bool, at *url.URL) ([]File, error) {
 		files[i].describe("")
 	}
 	return files, err
-}
-
-// InPieces reads a page in JSON in so many pieces, if it can be cut, and from its beginning.
-func InPieces(data []byte, at *url.URL, pieces int) (inPieces, whole []File, done bool, err error) {
-	inPieces, said, done := parseInPieces(data, at, pieces)
-	whole, standing, err := parseJSON(data, at)
-	if done && !reflect.DeepEqual(standing, said) {
-		err = fmt.Errorf("%v is not %v", said, standing)
-	}
-	return inPieces, whole, done, err
 }
 
 // PlainAddress is [plainAddress].

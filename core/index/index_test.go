@@ -156,58 +156,6 @@ func TestPagesThatAreNoIndex(t *testing.T) {
 	assert.Empty(t, files)
 }
 
-// A page that is read in pieces says the same as from its beginning, wherever it is cut; where it
-// cannot be cut, or is not whole, it is not read so.
-func TestPagesInPieces(t *testing.T) {
-	at, err := url.Parse("https://example.org/simple/press/")
-	require.NoError(t, err)
-	file := func(n int, more string) string {
-		return fmt.Sprintf(`{"filename": "press-%d-py3-none-any.whl", "hashes": {"sha256": "%s"}, "url": "../press-%[1]d-py3-none-any.whl"%[3]s}`, n, zeros, more)
-	}
-	list := func(between, more string) string {
-		var all []string
-		for n := range 40 {
-			all = append(all, file(n, more))
-		}
-		return strings.Join(all, between)
-	}
-	const meta = `"meta": {"api-version": "1.1"}`
-	for name, c := range map[string]struct {
-		page string
-		cut  bool
-	}{
-		"close together":            {`{` + meta + `,"files":[` + list(",", "") + `]}`, true},
-		"lines":                     {"{\n" + meta + ", \"files\" : [\n " + list("\n ,\n\t", "") + "\n]\n}\n", true},
-		"members after it":          {`{"files": [` + list(", ", "") + `], "name": "press", ` + meta + `, "project-status": {"status": "archived"}}`, true},
-		"lists of objects in it":    {`{` + meta + `, "files": [` + list(",", `, "x": [{"a": 1},{"filename": "b"},{}]`) + `]}`, false},
-		"texts that look like cuts": {`{` + meta + `, "files": [` + list(",", `, "yanked": "},{},{},{},{},{},{},{},{},{},{},{},{},{},{},{},{}"`) + `]}`, false},
-		"another list of objects":   {`{` + meta + `, "files": [` + file(1, "") + `], "more": [` + list(",", "") + `]}`, false},
-		"two lists":                 {`{` + meta + `, "files": [` + list(",", "") + `], "files": [` + file(99, "") + `]}`, false},
-		"names that are escaped":    {`{` + meta + `, "files": [` + strings.ReplaceAll(list(",", ""), `"filename"`, `"file\u006eame"`) + `]}`, false},
-		"no meta":                   {`{"files": [` + list(",", "") + `]}`, false},
-		"cut off":                   {`{` + meta + `, "files": [` + list(",", ""), false},
-		"cut off after the list":    {`{` + meta + `, "files": [` + list(",", "") + `]`, false},
-		"a comma at the end":        {`{` + meta + `, "files": [` + list(",", "") + `,]}`, false},
-		"no list":                   {`{` + meta + `, "files": {"a":` + list(",", "") + `}}`, false},
-	} {
-		cut := 0
-		for pieces := 2; pieces < 30; pieces++ {
-			inPieces, whole, done, err := index.InPieces([]byte(c.page), at, pieces)
-			if done {
-				cut++
-				require.NoError(t, err, name)
-				require.Equal(t, whole, inPieces, "%s, %d pieces", name, pieces)
-				require.NotEmpty(t, whole)
-			}
-		}
-		if c.cut {
-			assert.Equal(t, 28, cut, name)
-		} else {
-			assert.Less(t, cut, 28, name)
-		}
-	}
-}
-
 // A page that comes damaged, each time in another way, is asked for until it comes whole; one
 // that stays as it is is asked for twice.
 func TestPagesThatAreDamagedOnTheWay(t *testing.T) {
@@ -531,17 +479,9 @@ func FuzzPages(f *testing.F) {
 	f.Add([]byte(page), true)
 	f.Add([]byte("<a href=press.whl>"), true)
 	f.Add([]byte(`{"meta": {"api-version": "1.0"}, "files": [{"filename": "press-1.0-py3-none-any.whl", "url": "x", "yanked": "y", "core-metadata": {}}]}`), false)
-	f.Add([]byte(`{"files": [{"filename": "a-1.zip", "url": "x"}, {"filename": "a-2.zip", "url": "},{"},{"filename": "a-3.zip", "url": "x", "y": [{},{}]}], "meta": {}}`), false)
 	at, err := url.Parse("https://a.example/simple/press/")
 	require.NoError(f, err)
 	f.Fuzz(func(t *testing.T, data []byte, html bool) {
-		for pieces := 2; pieces < 5 && !html; pieces++ {
-			inPieces, whole, done, err := index.InPieces(data, at, pieces)
-			if done {
-				require.NoError(t, err)
-				require.Equal(t, append([]index.File{}, whole...), append([]index.File{}, inPieces...))
-			}
-		}
 		files, err := index.ParsePage(data, html, at)
 		for _, file := range files {
 			require.NoError(t, err)

@@ -6,7 +6,7 @@ import (
 	"errors"
 	"net/url"
 	"path"
-	"runtime"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -28,52 +28,36 @@ var lenient = []jsontext.Options{jsontext.AllowInvalidUTF8(true), jsontext.Allow
 // parseJSON reads a distribution's page in JSON (PEP 691, 700, 714, 740). Pages of tens of
 // thousands of files are read as a stream of tokens, and what many files share is kept once.
 func parseJSON(data []byte, base *url.URL) ([]File, Standing, error) {
-	if len(data) >= largePage {
-		if files, standing, done := parseInPieces(data, base, runtime.GOMAXPROCS(0)); done {
-			return files, standing, nil
+	r := &pageReader{valid: utf8.Valid(data), d: jsontext.NewDecoder(bytes.NewBuffer(data), lenient...), base: base, length: len(data), shared: map[string]string{}, metadata: map[string]digest.Sums{}}
+	var says jsonStanding
+	listed := false
+	err := r.object(func(key string) error {
+		switch key {
+		case "files":
+			listed = true
+			return r.list(r.file)
+		case "meta":
+			return r.into(&says.Meta)
+		case "project-status":
+			_ = r.into(&says.Status) // what cannot be understood says nothing
+			return nil
+		case "alternate-locations":
+			_ = r.into(&says.Alternates)
+			return nil
 		}
-	}
-	r := topReader{pageReader: newPageReader(data, base, make([]File, 0, entriesOf(data)))}
-	err := r.object(r.member)
-	if err == nil && !r.listed {
+		return r.d.SkipValue()
+	})
+	if err == nil && !listed {
 		err = errPage
 	}
 	if err := asPage(err); err != nil {
 		return nil, Standing{}, err
 	}
-	if err := r.says.Meta.fault(); err != nil {
+	if err := says.Meta.fault(); err != nil {
 		return nil, Standing{}, err
 	}
-	return r.files, r.says.standing(), nil
+	return r.files, says.standing(), nil
 }
-
-// topReader reads a page from its beginning.
-type topReader struct {
-	*pageReader
-	says   jsonStanding
-	listed bool // there was a list of files
-}
-
-// member reads a member of the page.
-func (r *topReader) member(key string) error {
-	switch key {
-	case "files":
-		r.listed = true
-		return r.list(r.file)
-	case "meta":
-		return r.into(&r.says.Meta)
-	case "project-status":
-		_ = r.into(&r.says.Status) // what cannot be understood says nothing
-		return nil
-	case "alternate-locations":
-		_ = r.into(&r.says.Alternates)
-		return nil
-	}
-	return r.d.SkipValue()
-}
-
-// errPiece says that the end of a piece was reached, after a file of the list of files.
-var errPiece = errors.New("the page goes on")
 
 // asPage is the error of a page that was read: that it is no such page, but for what came of
 // the network or is more than is read.
@@ -96,17 +80,8 @@ type pageReader struct {
 	shared   map[string]string
 	metadata map[string]digest.Sums
 	entries  int
-	length   int  // in bytes
-	cut      bool // what is read ends after a file
+	length   int // of the whole page, in bytes
 }
-
-// newPageReader makes a reader that adds what it reads to some files.
-func newPageReader(data []byte, base *url.URL, files []File) *pageReader {
-	return &pageReader{valid: utf8.Valid(data), d: jsontext.NewDecoder(bytes.NewBuffer(data), lenient...), base: base, files: files, length: len(data), shared: map[string]string{}, metadata: map[string]digest.Sums{}}
-}
-
-// entriesOf is about how many files a page, or a piece of it, lists.
-func entriesOf(data []byte) int { return min(bytes.Count(data, []byte(`"filename"`)), limits.Files) }
 
 // object reads an object, each member by its name.
 func (r *pageReader) object(member func(key string) error) error {
@@ -147,9 +122,6 @@ func (r *pageReader) list(element func() error) error {
 	for r.d.PeekKind() != ']' {
 		if err := element(); err != nil {
 			return err
-		}
-		if r.cut && r.d.InputOffset() == int64(r.length) {
-			return errPiece
 		}
 	}
 	_, err := r.d.ReadToken()
@@ -247,7 +219,10 @@ func (r *pageReader) file() error {
 		}
 		r.files = append(r.files, f)
 	}
-	r.entries++
+	if r.entries++; r.entries == 64 { // the others are about as long
+		all := int64(r.length) * 68 / r.d.InputOffset()
+		r.files = slices.Grow(r.files, min(int(all), limits.Files))
+	}
 	return tooMany(r.entries, r.base)
 }
 
