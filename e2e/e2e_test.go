@@ -94,7 +94,7 @@ func run(m *testing.M) int {
 }
 
 // moreAtOnce has twice as many tests run at once as there are processors, unless the command says
-// how many: each waits for the disk or a server a third of its time.
+// how many: they wait for disks and servers, too.
 func moreAtOnce() {
 	flag.Parse()
 	said := false

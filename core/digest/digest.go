@@ -80,16 +80,6 @@ func isSum(text, algorithm string) bool {
 	return true
 }
 
-// Lower is a hash in hex in lower case, as it mostly is.
-func Lower(sum string) string {
-	for i := range len(sum) {
-		if c := sum[i]; c >= 'A' && c <= 'Z' {
-			return strings.ToLower(sum)
-		}
-	}
-	return sum
-}
-
 func sorted(hashes map[string]string) []string {
 	if len(hashes) == 1 {
 		for name := range hashes {

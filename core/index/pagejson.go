@@ -257,7 +257,7 @@ func hashesOf(raw []byte) (out digest.Sums, err error) {
 		value := bytes.TrimLeft(bytes.TrimPrefix(bytes.TrimLeft(rest, " "), []byte(":")), " ")
 		if len(value) > 2 && value[0] == '"' && bytes.HasSuffix(value, []byte(`"}`)) && bytes.Count(value, []byte(`"`)) == 2 && bytes.IndexByte(raw, '\\') < 0 {
 			if string(name) == digest.SHA256 {
-				return digest.Sums{SHA256: digest.Lower(string(value[1 : len(value)-2]))}, nil
+				return digest.Sums{SHA256: strings.ToLower(string(value[1 : len(value)-2]))}, nil
 			}
 		}
 	}

@@ -40,9 +40,6 @@ type Server struct {
 	listed        listed
 }
 
-// attempts is how often what comes damaged is asked for, while it is another answer each time.
-const attempts = 6
-
 // many is how many files make a page a large one.
 const many = 5000
 
@@ -77,20 +74,12 @@ func (s *Server) page(ctx context.Context, name string) (page, error) {
 	return s.pages.Do(name, func() (page, error) { return s.read(ctx, name) })
 }
 
-func (s *Server) read(ctx context.Context, name string) (page, error) {
-	p, came, err := s.readPage(ctx, name)
-	for range attempts - 1 {
+func (s *Server) read(ctx context.Context, name string) (p page, err error) {
+	s.untilWhole(s.pageAddress(name), accept, func() (came string, whole bool) {
+		p, came, err = s.readPage(ctx, name)
 		var damaged *NotIndexError
-		if !errors.As(err, &damaged) && !p.doubtful {
-			break
-		}
-		// It may have been damaged on the way: once more, not from the cache.
-		last := came
-		s.client.Forget(s.pageAddress(name), accept)
-		if p, came, err = s.readPage(ctx, name); came == last {
-			break // the same wrong answer twice: so the server has it
-		}
-	}
+		return came, !errors.As(err, &damaged) && !p.doubtful
+	})
 	if len(p.files) > many {
 		runtime.GC() // the text of such a page is most of what is held, and of no more use
 	}
@@ -98,6 +87,24 @@ func (s *Server) read(ctx context.Context, name string) (page, error) {
 		err = &QuarantinedError{name, s.name, p.standing.Reason}
 	}
 	return p, err
+}
+
+// untilWhole asks for something until it comes whole: it may be damaged on the way, and is then asked
+// for once more, not out of the cache. What comes the same twice, the server has so; and there is an
+// end to it where each time something else comes.
+func (s *Server) untilWhole(address, accept string, ask func() (came string, whole bool)) {
+	last, whole := ask()
+	for range 5 {
+		if whole {
+			return
+		}
+		s.client.Forget(address, accept)
+		var came string
+		if came, whole = ask(); came == last {
+			return
+		}
+		last = came
+	}
 }
 
 // Kept is what the last answer said of a distribution, however old it is. Nothing is asked
@@ -262,26 +269,24 @@ func (s *Server) readMetadata(ctx context.Context, f File, at string) ([]byte, e
 
 func (s *Server) separateMetadata(ctx context.Context, f File) ([]byte, error) {
 	at := metadataURL(f.Ask())
-	var bad error
-	last := ""
-	for range attempts { // what was damaged on the way may come whole the next time
-		data, err := s.readMetadata(ctx, f, at)
-		if err != nil {
-			return nil, err
+	var data []byte
+	var bad, err error
+	s.untilWhole(at, "", func() (came string, whole bool) {
+		if data, err = s.readMetadata(ctx, f, at); err != nil {
+			return "", true
 		}
 		check := digest.NewCheck(f.MetadataHashes.ByName())
 		_, _ = check.Write(data) // does not fail
 		_, want, have, ok := check.Wrong()
-		if ok {
-			return data, nil
+		if bad = nil; !ok {
+			bad = &HashMismatchError{f.Name + ".metadata", want, have}
 		}
-		bad = &HashMismatchError{f.Name + ".metadata", want, have}
-		s.client.Forget(at, "")
-		if have == last {
-			break // the same wrong bytes twice: so the server has them
-		}
-		last = have
+		return have, ok
+	})
+	if err != nil || bad == nil {
+		return data, err
 	}
+	s.client.Forget(at, "")
 	// Or what is wrong is the page that announced it.
 	files, err := s.Refresh(ctx, f.Distribution)
 	for _, have := range files {

@@ -52,7 +52,8 @@ func NewFinder(cache *Cache, folders ...string) *Finder {
 
 var programName = lazy.Pattern(`^(python|pypy)([23](\.\d+t?)?)?(\.exe)?$`)
 
-type candidate struct{ path, source string }
+// candidate is a program that may be an interpreter; real is where it is when links are followed.
+type candidate struct{ path, real, source string }
 
 // candidates lists programs in the order of preference, each real file once.
 // The folders are looked through once.
@@ -68,7 +69,7 @@ func (f *Finder) Finds(path string) bool {
 		return false
 	}
 	for c := range f.search() {
-		if at, err := filepath.EvalSymlinks(c.path); err == nil && at == real {
+		if c.real == real {
 			return true
 		}
 	}
@@ -87,7 +88,7 @@ func (f *Finder) search() iter.Seq[candidate] {
 				}
 				if !seen[real] {
 					seen[real] = true
-					if !yield(candidate{p, source}) {
+					if !yield(candidate{p, real, source}) {
 						return false
 					}
 				}
@@ -148,7 +149,7 @@ var plain = []string{"python3", "python"}
 // newest. For the plain ones the folder, which may hold thousands of programs, is not read.
 func programs(dir string) iter.Seq[string] {
 	return func(yield func(string) bool) {
-		if runtime.GOOS != "windows" {
+		if runtime.GOOS != "windows" { // there names have endings
 			for _, name := range plain {
 				at := filepath.Join(dir, name)
 				if info, err := os.Lstat(at); err == nil && !info.IsDir() && !yield(at) {
