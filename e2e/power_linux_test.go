@@ -67,7 +67,15 @@ func (c diskCase) cut(t *testing.T, kind string) {
 		}
 		return nil
 	}
-	unmount := func() { host.output("umount", at) }
+	// A test beside this one that made a view of the mounts of its own, while this was
+	// mounted, holds it there until it ends, and a copy has the same identity: XFS would
+	// refuse it, btrfs could show the other.
+	unmount := func(image string) {
+		host.output("umount", at)
+		require.Eventually(t, func() bool {
+			return host.output("losetup", "--associated", image) == ""
+		}, 2*time.Minute, 20*time.Millisecond, "%s is still mounted somewhere", image)
+	}
 	host.output("sh", "-c", "rm -rf work && mkdir work")
 	if err := mount(image); err != nil {
 		t.Skipf("no loop device here: %v", err)
@@ -116,7 +124,7 @@ func (c diskCase) cut(t *testing.T, kind string) {
 	}
 	require.NoError(t, cmd.Wait())
 	snap("done")
-	unmount()
+	unmount(image)
 	mounted = false
 	seen := map[string]int{}
 	for _, copied := range copies {
@@ -138,7 +146,7 @@ func (c diskCase) cut(t *testing.T, kind string) {
 			assert.Regexp(t, "there is no jar|the spec has changed", out, what)
 		}
 		g.output("glassjar", "store", "verify")
-		unmount()
+		unmount(copied)
 		mounted = false
 		require.NoError(t, os.Remove(copied))
 	}
