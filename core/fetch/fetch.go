@@ -15,6 +15,7 @@ import (
 	"net"
 	"net/http"
 	"net/url"
+	"runtime"
 	"slices"
 	"strings"
 	"sync"
@@ -346,6 +347,9 @@ func readBody(res *http.Response, limit int64) ([]byte, error) {
 	return readPieces(io.LimitReader(res.Body, limit+1))
 }
 
+// large is how many bytes make a body a large one.
+const large = 4 << 20
+
 // readPieces reads everything, in pieces that are joined at the end: a body that grows is copied
 // once, not again and again.
 func readPieces(r io.Reader) ([]byte, error) {
@@ -356,7 +360,11 @@ func readPieces(r io.Reader) ([]byte, error) {
 			n, err := r.Read(piece[len(piece):size])
 			piece = piece[:len(piece)+n]
 			if err == io.EOF {
-				return slices.Concat(append(pieces, piece)...), nil
+				whole := slices.Concat(append(pieces, piece)...)
+				if pieces, piece = nil, nil; len(whole) > large {
+					runtime.GC() // it was held twice: what is read out of it has the place of the pieces
+				}
+				return whole, nil
 			}
 			if err != nil {
 				return nil, err // not io.ReadFull: it tells the end as a body that was cut off does
