@@ -174,7 +174,7 @@ func (v Version) public() Version {
 	}
 	public := *v.parts
 	public.local = ""
-	return Version{text: v.Public(), key: v.publicKey() + localNone, parts: &public}
+	return Version{text: v.Public(), key: v.publicKey() + localNone, parts: &public, early: v.early}
 }
 
 func (v Version) sameRelease(w Version) bool {

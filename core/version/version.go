@@ -48,6 +48,7 @@ type Version struct {
 	text string
 	key  string
 	*parts
+	early bool // what [Version.IsPrerelease] tells, which is asked of lists of thousands
 }
 
 // known are the parts, of the zero value none.
@@ -121,6 +122,7 @@ func Parse(text string) (Version, error) {
 		v.local = strings.Join(parts, ".")
 	}
 	v.text = v.format()
+	v.early = v.pre != "" || v.hasDev
 	v.setKey()
 	return v, nil
 }
@@ -258,7 +260,7 @@ func (v Version) Epoch() string { return v.known().epoch }
 func (v Version) Release() []string { return append([]string(nil), v.known().release...) }
 
 // IsPrerelease reports whether v is a pre-release or a development release.
-func (v Version) IsPrerelease() bool { return v.parts != nil && (v.pre != "" || v.hasDev) }
+func (v Version) IsPrerelease() bool { return v.early }
 
 // IsPostrelease reports whether v is a post-release.
 func (v Version) IsPostrelease() bool { return v.known().hasPost }
