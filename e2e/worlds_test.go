@@ -79,6 +79,29 @@ type world struct {
 	settled bool                      // after each command, compiling is waited for
 }
 
+// oneDown has a script begin in a folder of its own folder: what it makes beside that is its own,
+// too, and is removed with it.
+func oneDown(env *testscript.Env) error {
+	entries, err := os.ReadDir(env.WorkDir)
+	if err != nil {
+		return err
+	}
+	env.Cd = filepath.Join(env.WorkDir, filepath.Base(env.WorkDir))
+	env.Setenv("WORK", env.Cd)
+	if err := os.Mkdir(env.Cd, 0o755); err != nil {
+		return err
+	}
+	for _, e := range entries {
+		if e.Name() == ".tmp" { // the system's temporary folder is nowhere in the project
+			continue
+		}
+		if err := os.Rename(filepath.Join(env.WorkDir, e.Name()), filepath.Join(env.Cd, e.Name())); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 func (w world) run(t *testing.T) {
 	programs := built
 	if w.python != "" || w.settled {
@@ -106,7 +129,10 @@ func (w world) run(t *testing.T) {
 				folders = append(folders, filepath.Dir(filepath.Dir(f.Path)))
 			}
 			env.Setenv("FOUND_PYTHONS", strings.Join(folders, string(os.PathListSeparator)))
-			home := filepath.Join(env.WorkDir, "user")
+			if err := oneDown(env); err != nil {
+				return err
+			}
+			home := filepath.Join(env.Cd, "user")
 			if runtime.GOOS == "linux" {
 				env.Defer(func() { settleCompilers(home) }) // the folder is about to be removed
 			}
