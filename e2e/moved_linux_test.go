@@ -26,13 +26,14 @@ import (
 
 // elsewhere is run by a Python that was fetched, and says what works there.
 const elsewhere = `
-import json, os, subprocess, sys, sysconfig, tempfile
+import json, os, subprocess, sys, sysconfig
 for name in ["bz2", "ctypes", "hashlib", "json", "socket", "sqlite3", "ssl", "zlib", "multiprocessing", "unittest"]:
     __import__(name)
 import ssl
 base = getattr(sys, "base_prefix", sys.prefix)
 include = os.path.join(base, "include", os.path.basename(sysconfig.get_path("include")))
-folder = tempfile.mkdtemp()
+folder = os.path.abspath("extension")
+os.mkdir(folder)
 with open(os.path.join(folder, "must.c"), "w") as f:
     f.write("""#include <Python.h>
 static PyObject *weigh(PyObject *self, PyObject *args) { return PyLong_FromLong(42); }
