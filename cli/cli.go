@@ -251,6 +251,7 @@ func (a *app) root() *cobra.Command {
 	}
 	if a.completing() {
 		a.offers(root)
+		a.optionOffers(root)
 	}
 	root.InitDefaultCompletionCmd()
 	if c, _, err := root.Find([]string{"completion"}); err == nil {

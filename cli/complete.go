@@ -15,8 +15,11 @@ import (
 // there so far.
 type offer func(m *operation.Machine, cmd *cobra.Command, args []string, word string) []string
 
-// filesToo are offers beside which any file can stand.
-const filesToo = cobra.ShellCompDirectiveDefault
+// filesToo are offers beside which any file can stand, noFiles those beside which none can.
+const (
+	filesToo = cobra.ShellCompDirectiveDefault
+	noFiles  = cobra.ShellCompDirectiveNoFileComp
+)
 
 // completes makes a command's arguments, or a flag's value, completable. What begins
 // as a path is completed as one where files can stand.
@@ -51,18 +54,22 @@ func first(from offer) offer {
 	}
 }
 
-// offers says for each command what its arguments are, and for each option what its
-// values are.
+// knownJars and knownNames are offered for arguments and for options.
+func knownJars(m *operation.Machine, _ *cobra.Command, _ []string, _ string) []string {
+	return m.OfferJars()
+}
+
+func knownNames(m *operation.Machine, cmd *cobra.Command, _ []string, word string) []string {
+	return m.OfferNames(cmd.Context(), word)
+}
+
+// offers says what is offered for the arguments of each command.
 func (a *app) offers(root *cobra.Command) {
-	jars := func(m *operation.Machine, _ *cobra.Command, _ []string, _ string) []string { return m.OfferJars() }
 	installed := func(m *operation.Machine, _ *cobra.Command, _ []string, _ string) []string {
 		return m.OfferInstalled(a.jar)
 	}
-	names := func(m *operation.Machine, cmd *cobra.Command, _ []string, word string) []string {
-		return m.OfferNames(cmd.Context(), word)
-	}
 	both := func(m *operation.Machine, cmd *cobra.Command, args []string, word string) []string {
-		return append(installed(m, cmd, args, word), names(m, cmd, args, word)...)
+		return append(installed(m, cmd, args, word), knownNames(m, cmd, args, word)...)
 	}
 	indexes := func(m *operation.Machine, _ *cobra.Command, _ []string, _ string) []string { return m.OfferIndexes() }
 	states := func(m *operation.Machine, cmd *cobra.Command, _ []string, _ string) []string {
@@ -90,14 +97,13 @@ func (a *app) offers(root *cobra.Command) {
 		}
 		return nil
 	}
-	noFiles := cobra.ShellCompDirectiveNoFileComp
 	for _, o := range []struct {
 		path      string
 		from      offer
 		directive cobra.ShellCompDirective
 	}{
-		{"discard", jars, filesToo}, {"enter", first(jars), filesToo}, {"clone", jars, filesToo}, {"diff", jars, filesToo}, {"shelf rename", jars, noFiles}, {"lend", lent, noFiles}, {"connect notebook", first(jars), filesToo},
-		{"install", names, filesToo}, {"search", names, noFiles}, {"about", both, noFiles}, {"uninstall", installed, noFiles}, {"upgrade", installed, noFiles}, {"why", installed, noFiles},
+		{"discard", knownJars, filesToo}, {"enter", first(knownJars), filesToo}, {"clone", knownJars, filesToo}, {"diff", knownJars, filesToo}, {"shelf rename", knownJars, noFiles}, {"lend", lent, noFiles}, {"connect notebook", first(knownJars), filesToo},
+		{"install", knownNames, filesToo}, {"search", knownNames, noFiles}, {"about", both, noFiles}, {"uninstall", installed, noFiles}, {"upgrade", installed, noFiles}, {"why", installed, noFiles},
 		{"index drop", indexes, noFiles}, {"index order", indexes, noFiles}, {"index add", fixed(), filesToo}, {"rewind", first(states), noFiles}, {"run", first(scripts), filesToo},
 		{"seal", fixed(), filesToo}, {"serve", fixed(), filesToo}, {"settings", values, filesToo},
 	} {
@@ -105,6 +111,10 @@ func (a *app) offers(root *cobra.Command) {
 			cmd.ValidArgs, cmd.ValidArgsFunction = nil, a.completes(o.from, o.directive)
 		}
 	}
+}
+
+// optionOffers says what is offered for the values of options, on whichever command they are.
+func (a *app) optionOffers(root *cobra.Command) {
 	groups := func(m *operation.Machine, _ *cobra.Command, _ []string, _ string) []string { return m.OfferParts(true) }
 	extras := func(m *operation.Machine, _ *cobra.Command, _ []string, _ string) []string {
 		return m.OfferParts(false)
@@ -116,9 +126,9 @@ func (a *app) offers(root *cobra.Command) {
 		from      offer
 		directive cobra.ShellCompDirective
 	}{
-		"jar": {jars, filesToo}, "color": {fixed("auto", "always", "never"), noFiles}, "as": {fixed(operation.AsLock, operation.AsSpec, operation.AsList, operation.AsSBOM), noFiles},
-		"group": {groups, noFiles}, "extra": {extras, noFiles}, "python": {pythons, filesToo}, "target": {fixed(target.Known()...), noFiles}, "put": {names, noFiles},
-		"maturity": {fixed(operation.Maturities...), noFiles}, "to": {fixed(), filesToo}, "from": {fixed(), filesToo}, "write": {fixed(), filesToo}, "into": {fixed(), filesToo}, "of": {fixed(), filesToo}, "under": {pythons, noFiles}, "plus": {names, noFiles}, "holding": {names, noFiles}, "at": {fixed(), filesToo}, "program": {fixed(), filesToo},
+		"jar": {knownJars, filesToo}, "color": {fixed("auto", "always", "never"), noFiles}, "as": {fixed(operation.AsLock, operation.AsSpec, operation.AsList, operation.AsSBOM), noFiles},
+		"group": {groups, noFiles}, "extra": {extras, noFiles}, "python": {pythons, filesToo}, "target": {fixed(target.Known()...), noFiles}, "put": {knownNames, noFiles},
+		"maturity": {fixed(operation.Maturities...), noFiles}, "to": {fixed(), filesToo}, "from": {fixed(), filesToo}, "write": {fixed(), filesToo}, "into": {fixed(), filesToo}, "of": {fixed(), filesToo}, "under": {pythons, noFiles}, "plus": {knownNames, noFiles}, "holding": {knownNames, noFiles}, "at": {fixed(), filesToo}, "program": {fixed(), filesToo},
 	}
 	var visit func(cmd *cobra.Command)
 	visit = func(cmd *cobra.Command) {

@@ -56,80 +56,34 @@ func TestPowerCut(t *testing.T) {
 
 func (c diskCase) cut(t *testing.T, kind string) {
 	g := newGround(t, c.campaign)
-	image, at := filepath.Join(g.top, "image"), filepath.Join(g.top, "work")
-	host := &terminal{t: t, dir: g.top, env: os.Environ()}
-	host.output("truncate", "-s", "320M", image)
-	host.output("mkfs."+kind, image)
-	mount := func(image string) error {
-		out, err := exec.Command("mount", "-o", "loop", image, at).CombinedOutput()
-		if err != nil {
-			return fmt.Errorf("%s: %w", out, err)
-		}
-		return nil
-	}
-	// A test beside this one that made a view of the mounts of its own, while this was
-	// mounted, holds it there until it ends, and a copy has the same identity: XFS would
-	// refuse it, btrfs could show the other.
-	unmount := func(image string) {
-		host.output("umount", at)
-		require.Eventually(t, func() bool {
-			return host.output("losetup", "--associated", image) == ""
-		}, 2*time.Minute, 20*time.Millisecond, "%s is still mounted somewhere", image)
-	}
-	host.output("sh", "-c", "rm -rf work && mkdir work")
-	if err := mount(image); err != nil {
-		t.Skipf("no loop device here: %v", err)
-	}
-	mounted := true
-	t.Cleanup(func() {
-		if mounted {
-			_ = exec.Command("umount", "-l", at).Run() // the test has failed already
-		}
-	})
-	host.output("sh", "-c", "cp -a pristine/. work/")
+	d := newDisk(t, g.top, kind)
+	d.host.output("sh", "-c", "cp -a pristine/. work/")
 	g.trusts()
 	before := g.state()
-	host.output("sync")
+	d.host.output("sync")
 	start := time.Now()
 	g.output("glassjar", c.words()...)
 	took := time.Since(start)
 	after := g.state()
 	require.NotEqual(t, before, after)
-	host.output("sh", "-c", "find work -mindepth 1 -maxdepth 1 ! -name lost+found -exec rm -rf {} + && cp -a pristine/. work/")
+	d.host.output("sh", "-c", "find work -mindepth 1 -maxdepth 1 ! -name lost+found -exec rm -rf {} + && cp -a pristine/. work/")
 	g.trusts()
-	host.output("sync")
+	d.host.output("sync")
 
 	cmd := exec.Command(filepath.Join(built, "glassjar"), c.words()...)
 	cmd.Dir, cmd.Env = g.dir, g.env
 	require.NoError(t, cmd.Start())
 	var copies []string
-	// A copy takes time: the command stands still meanwhile, and one during which the
-	// disk was written to is of no moment that there ever was, and is made again.
-	snap := func(name string) {
-		to := filepath.Join(g.top, name)
-		_ = cmd.Process.Signal(syscall.SIGSTOP) // it may have ended
-		defer func() { _ = cmd.Process.Signal(syscall.SIGCONT) }()
-		for range 30 {
-			host.output("cp", "--sparse=always", image, to)
-			if _, err := host.try("cmp", "-s", image, to); err == nil {
-				copies = append(copies, to)
-				return
-			}
-		}
-		require.NoError(t, os.Remove(to))
-	}
 	for n := range c.copies {
 		time.Sleep(took / time.Duration(c.copies+1))
-		snap(fmt.Sprintf("during%d", n))
+		copies = append(copies, d.copyDuring(cmd, fmt.Sprintf("during%d", n))...)
 	}
 	require.NoError(t, cmd.Wait())
-	snap("done")
-	unmount(image)
-	mounted = false
+	copies = append(copies, d.copyDuring(cmd, "done")...)
+	d.unmount(d.image)
 	seen := map[string]int{}
 	for _, copied := range copies {
-		require.NoError(t, mount(copied), copied)
-		mounted = true
+		require.NoError(t, d.mount(copied), copied)
 		g.settle(".jar")
 		state := g.state()
 		what := filepath.Base(copied)
@@ -146,9 +100,69 @@ func (c diskCase) cut(t *testing.T, kind string) {
 			assert.Regexp(t, "there is no jar|the spec has changed", out, what)
 		}
 		g.output("glassjar", "store", "verify")
-		unmount(copied)
-		mounted = false
+		d.unmount(copied)
 		require.NoError(t, os.Remove(copied))
 	}
 	t.Log(seen)
+}
+
+// disk is a file system in a file, mounted on the folder "work" beside it.
+type disk struct {
+	t         *testing.T
+	host      *terminal
+	image, at string
+	mounted   bool
+}
+
+// newDisk makes one, empty, and skips the test where none can be mounted.
+func newDisk(t *testing.T, top, kind string) *disk {
+	d := &disk{t: t, host: &terminal{t: t, dir: top, env: os.Environ()}, image: filepath.Join(top, "image"), at: filepath.Join(top, "work")}
+	d.host.output("truncate", "-s", "320M", d.image)
+	d.host.output("mkfs."+kind, d.image)
+	d.host.output("sh", "-c", "rm -rf work && mkdir work")
+	if err := d.mount(d.image); err != nil {
+		t.Skipf("no loop device here: %v", err)
+	}
+	t.Cleanup(func() {
+		if d.mounted {
+			_ = exec.Command("umount", "-l", d.at).Run() // the test has failed already
+		}
+	})
+	return d
+}
+
+func (d *disk) mount(image string) error {
+	if out, err := exec.Command("mount", "-o", "loop", image, d.at).CombinedOutput(); err != nil {
+		return fmt.Errorf("%s: %w", out, err)
+	}
+	d.mounted = true
+	return nil
+}
+
+// unmount waits until the image is mounted nowhere. A test beside this one that made a view of the
+// mounts of its own, while this was mounted, holds it there until it ends, and a copy has the same
+// identity: XFS would refuse it, btrfs could show the other.
+func (d *disk) unmount(image string) {
+	d.host.output("umount", d.at)
+	d.mounted = false
+	require.Eventually(d.t, func() bool {
+		return d.host.output("losetup", "--associated", image) == ""
+	}, 2*time.Minute, 20*time.Millisecond, "%s is still mounted somewhere", image)
+}
+
+// copyDuring copies the image while a command is at work; none where it could not be had. A copy takes
+// time: the command stands still meanwhile, and one during which the disk was written to is of no
+// moment that there ever was, and is made again.
+func (d *disk) copyDuring(cmd *exec.Cmd, name string) []string {
+	to := filepath.Join(filepath.Dir(d.image), name)
+	_ = cmd.Process.Signal(syscall.SIGSTOP) // it may have ended
+	defer func() { _ = cmd.Process.Signal(syscall.SIGCONT) }()
+	for range 30 {
+		d.host.output("cp", "--sparse=always", d.image, to)
+		if _, err := d.host.try("cmp", "-s", d.image, to); err == nil {
+			return []string{to}
+		}
+	}
+	require.NoError(d.t, os.Remove(to))
+	return nil
 }

@@ -41,20 +41,24 @@ type Statement struct {
 }
 
 type rawProject struct {
-	System *struct {
-		Requires []string `toml:"requires"`
-		BackEnd  string   `toml:"build-backend"`
-		Path     []string `toml:"backend-path"`
-	} `toml:"build-system"`
-	Project *struct {
-		Name           string              `toml:"name"`
-		Version        string              `toml:"version"`
-		Description    string              `toml:"description"`
-		RequiresPython string              `toml:"requires-python"`
-		Dependencies   []string            `toml:"dependencies"`
-		Optional       map[string][]string `toml:"optional-dependencies"`
-		Dynamic        []string            `toml:"dynamic"`
-	} `toml:"project"`
+	System  *rawSystem `toml:"build-system"`
+	Project *rawTable  `toml:"project"`
+}
+
+type rawSystem struct {
+	Requires []string `toml:"requires"`
+	BackEnd  string   `toml:"build-backend"`
+	Path     []string `toml:"backend-path"`
+}
+
+type rawTable struct {
+	Name           string              `toml:"name"`
+	Version        string              `toml:"version"`
+	Description    string              `toml:"description"`
+	RequiresPython string              `toml:"requires-python"`
+	Dependencies   []string            `toml:"dependencies"`
+	Optional       map[string][]string `toml:"optional-dependencies"`
+	Dynamic        []string            `toml:"dynamic"`
 }
 
 // Read reads what a source states: an archive's PKG-INFO where its fields are not dynamic
@@ -112,24 +116,8 @@ func readTexts(file string, project, info []byte) (Statement, error) {
 			return fault("it cannot be read: " + strings.TrimPrefix(err.Error(), "toml: "))
 		}
 	}
-	if b := raw.System; b != nil {
-		for _, text := range b.Requires {
-			if _, err := requirement.Parse(text); err != nil {
-				return fault("build-system.requires: " + err.Error())
-			}
-		}
-		s.BackEnd.Requires = b.Requires
-		if b.BackEnd != "" {
-			s.BackEnd.Name, s.BackEnd.Assumed = b.BackEnd, false
-		} else if !slices.ContainsFunc(b.Requires, func(r string) bool { return strings.HasPrefix(requirement.Normalize(r), "setuptools") }) {
-			s.BackEnd.Requires = append(slices.Clone(b.Requires), "setuptools>=40.8.0")
-		}
-		for _, p := range b.Path {
-			if !filepath.IsLocal(filepath.FromSlash(p)) {
-				return fault("backend-path leads out of the source: " + p)
-			}
-		}
-		s.BackEnd.Path = b.Path
+	if why := s.BackEnd.take(raw.System); why != "" {
+		return fault(why)
 	}
 	if s.fromInfo(info) {
 		return s, nil
@@ -150,6 +138,42 @@ func readTexts(file string, project, info []byte) (Statement, error) {
 	if dynamic("dependencies") || dynamic("optional-dependencies") || dynamic("requires-python") {
 		return s, nil
 	}
+	text, why := p.metadata()
+	if why != "" {
+		return fault(why)
+	}
+	s.Metadata = text
+	return s, nil
+}
+
+// take takes over what a project says of its back end; why is what is wrong with that, else empty.
+func (e *BackEnd) take(b *rawSystem) (why string) {
+	if b == nil {
+		return ""
+	}
+	for _, text := range b.Requires {
+		if _, err := requirement.Parse(text); err != nil {
+			return "build-system.requires: " + err.Error()
+		}
+	}
+	e.Requires = b.Requires
+	if b.BackEnd != "" {
+		e.Name, e.Assumed = b.BackEnd, false
+	} else if !slices.ContainsFunc(b.Requires, func(r string) bool { return strings.HasPrefix(requirement.Normalize(r), "setuptools") }) {
+		e.Requires = append(slices.Clone(b.Requires), "setuptools>=40.8.0")
+	}
+	for _, p := range b.Path {
+		if !filepath.IsLocal(filepath.FromSlash(p)) {
+			return "backend-path leads out of the source: " + p
+		}
+	}
+	e.Path = b.Path
+	return ""
+}
+
+// metadata is what a project says of itself as core metadata; why is what is wrong with that, else
+// empty.
+func (p *rawTable) metadata() (text []byte, why string) {
 	var b bytes.Buffer
 	fmt.Fprintf(&b, "Metadata-Version: 2.1\nName: %s\nVersion: %s\n", p.Name, p.Version)
 	if line := strings.Join(strings.Fields(p.Description), " "); line != "" {
@@ -166,16 +190,15 @@ func readTexts(file string, project, info []byte) (Statement, error) {
 		for _, text := range p.Optional[extra] {
 			r, err := requirement.Parse(text)
 			if err != nil {
-				return fault("project.optional-dependencies: " + err.Error())
+				return nil, "project.optional-dependencies: " + err.Error()
 			}
 			fmt.Fprintf(&b, "Requires-Dist: %s\n", withExtra(r, extra))
 		}
 	}
 	if _, err := metadata.Parse(b.Bytes()); err != nil {
-		return fault("project: " + err.Error())
+		return nil, "project: " + err.Error()
 	}
-	s.Metadata = b.Bytes()
-	return s, nil
+	return b.Bytes(), ""
 }
 
 // withExtra is a requirement that holds for an extra only.
