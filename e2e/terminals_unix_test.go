@@ -192,7 +192,7 @@ func TestInterruptEndsABuild(t *testing.T) {
 	_, err := x.pty.Write([]byte{3})
 	require.NoError(t, err)
 	assert.Equal(t, 130, x.ends(), x.text())
-	assert.Eventually(t, func() bool { return running() == "" }, 5*time.Second, 20*time.Millisecond)
+	assert.Eventually(t, func() bool { return running() == "" }, 20*time.Second, 20*time.Millisecond)
 	left, err := filepath.Glob(filepath.Join(home, ".cache", "glassjar", "builds", "*.new-*"))
 	require.NoError(t, err)
 	assert.Empty(t, left)
