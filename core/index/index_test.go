@@ -418,7 +418,7 @@ func TestListsTellWhatToAskAhead(t *testing.T) {
 			var early, lists atomic.Int32
 			patience := 50 * time.Millisecond
 			if c.ahead {
-				patience = 2 * time.Second // beside other work
+				patience = 500 * time.Millisecond // beside other work
 			}
 			private := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 				name := strings.Trim(r.URL.Path, "/")
