@@ -32,7 +32,7 @@ func (s *shelved) Needs(_ context.Context, name, _ string, v version.Version) ([
 	if err != nil {
 		return nil, err
 	}
-	var out []resolve.Need
+	out := make([]resolve.Need, 0, len(m.Requires))
 	for _, r := range m.Requires {
 		out = append(out, resolve.Need{Name: r.Key(), Specifiers: r.Specifiers})
 	}

@@ -86,6 +86,7 @@ var groups = []struct {
 	name string
 	make func() ([]work, error)
 }{
+	{"resolve on disk", onDisk}, // while memory holds nothing else, as in the program
 	{"resolve", resolving},
 	{"search", searching},
 	{"run", running},

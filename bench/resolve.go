@@ -178,21 +178,22 @@ func kinds(all []*problems.Problem) (names []string, out map[string][]*problems.
 	return names, out
 }
 
+func onDisk() ([]work, error) {
+	usual, usualRoots := normal()
+	disk, err := shelving(usual, usualRoots)
+	return []work{disk}, err
+}
+
 func resolving() ([]work, error) {
 	long := chain()
 	birds, birdRoots := pigeons()
 	usual, usualRoots := normal()
 	seed := uint64(0)
-	disk, err := shelving(usual, usualRoots)
-	if err != nil {
-		return nil, err
-	}
 	known, err := problems.All()
 	if err != nil {
 		return nil, err
 	}
 	list := []work{
-		disk,
 		{name: "resolve: chain of 1500 narrow ranges", words: "under 1 s", ours: func() error { return long.solve(&yes, need("press", "")) }},
 		{name: "resolve: 300 x 40 near the threshold", words: "under 1 s at the median", ours: func() error {
 			seed++

@@ -361,7 +361,7 @@ func (p *Provider) needs(ctx context.Context, name, extra string, v version.Vers
 			return nil, &resolve.UnreadableError{Name: name, Version: v, Err: u.Fault()}
 		}
 	}
-	var out []resolve.Need
+	out := make([]resolve.Need, 0, len(meta.Requires))
 	for _, r := range meta.Requires {
 		if !applies(r.Marker) {
 			continue

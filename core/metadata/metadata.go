@@ -98,6 +98,15 @@ func Parse(data []byte) (Metadata, error) {
 	if err != nil {
 		return m, err
 	}
+	needs := 0
+	for _, f := range fields {
+		if f.Name == "requires-dist" {
+			needs++
+		}
+	}
+	if needs > 0 {
+		m.Requires = make([]requirement.Requirement, 0, needs)
+	}
 	for _, f := range fields {
 		if err := m.set(f.Name, f.Value); err != nil {
 			return m, err
