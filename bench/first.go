@@ -191,11 +191,16 @@ func send(w http.ResponseWriter, file string, slow *slowly) {
 		return
 	}
 	defer f.Close()
+	slow.send(w, f)
+}
+
+// send sends what a reader has no faster than the wire can.
+func (s *slowly) send(w io.Writer, r io.Reader) {
 	buffer := make([]byte, 64<<10)
 	for {
-		n, err := f.Read(buffer)
+		n, err := r.Read(buffer)
 		if n > 0 {
-			slow.wait(context.Background(), n)
+			s.wait(context.Background(), n)
 			if _, err := w.Write(buffer[:n]); err != nil {
 				return
 			}

@@ -10,7 +10,6 @@ import (
 	"mime"
 	"os"
 	"path/filepath"
-	"slices"
 	"strings"
 	"time"
 
@@ -52,7 +51,7 @@ func (s *Server) Names(ctx context.Context) ([]string, error) {
 func (s *Server) renewNames(ctx context.Context, limit int64) ([]string, error) {
 	file := s.namesFile()
 	_, statErr := os.Stat(file)
-	names, etag, changed, err := s.askNames(ctx, readETag(file, statErr), limit)
+	text, etag, changed, err := s.askNames(ctx, readETag(file, statErr), limit)
 	if err != nil {
 		return nil, err
 	}
@@ -61,12 +60,8 @@ func (s *Server) renewNames(ctx context.Context, limit int64) ([]string, error) 
 		_ = os.Chtimes(file, now, now)
 		return readNames(file)
 	}
-	if !slices.IsSorted(names) {
-		slices.Sort(names)
-	}
-	names = slices.Compact(names)
-	keepNames(file, etag, names)
-	return names, nil
+	keepNames(file, etag, text)
+	return lines(text), nil
 }
 
 // readETag is the validator of the list that is kept, in a file beside it.
@@ -94,6 +89,11 @@ func readNames(file string) ([]string, error) {
 	if err != nil {
 		return nil, err
 	}
+	return lines(data), nil
+}
+
+// lines are the names in a text that has a line for each.
+func lines(data []byte) []string {
 	text := string(data)
 	names := make([]string, 0, bytes.Count(data, []byte{'\n'}))
 	for len(text) > 0 {
@@ -101,25 +101,25 @@ func readNames(file string) ([]string, error) {
 		names = append(names, name)
 		text = rest
 	}
-	return names, nil
+	return names
 }
 
 // keepNames writes the file whole or not at all. Where that fails the index is
 // asked again, so there is no error.
-func keepNames(file, etag string, names []string) {
-	if file == "" || len(names) == 0 {
+func keepNames(file, etag string, text []byte) {
+	if file == "" || len(text) == 0 {
 		return
 	}
 	beside := strings.TrimSuffix(file, ".txt") + ".etag"
 	os.Remove(beside) // it must not tell of a list that is not there
-	if atomicfile.Cache(file, []byte(strings.Join(names, "\n")+"\n")) == nil && etag != "" {
+	if atomicfile.Cache(file, text) == nil && etag != "" {
 		_ = atomicfile.Cache(beside, []byte(etag))
 	}
 }
 
-// askNames asks for the list of all names, and reads it while it comes; not where it has not
-// changed. One of more than limit bytes is a [*limits.Error].
-func (s *Server) askNames(ctx context.Context, before string, limit int64) (names []string, etag string, changed bool, err error) {
+// askNames asks for the list of all names, and reads and sorts it while it comes; not where it has
+// not changed. One of more than limit bytes is a [*limits.Error]. The text has a line for each name.
+func (s *Server) askNames(ctx context.Context, before string, limit int64) (text []byte, etag string, changed bool, err error) {
 	res, err := s.client.GetChanged(ctx, s.address, accept, before)
 	if err != nil || res == nil {
 		return nil, before, false, err
@@ -129,22 +129,24 @@ func (s *Server) askNames(ctx context.Context, before string, limit int64) (name
 		return nil, "", false, &limits.Error{What: s.Address(), Limit: limit, Unit: "bytes"}
 	}
 	body := &limits.Reader{R: res.Body, What: s.Address(), Limit: limit}
+	sorter := newSorter()
 	add := func(name string) error {
 		if requirement.ValidName(name) {
-			names = append(names, requirement.Normalize(name))
+			sorter.add(requirement.Normalize(name))
 		}
-		return tooManyNames(len(names), s.Address())
+		return tooManyNames(sorter.count, s.Address())
 	}
 	if kind, _, _ := mime.ParseMediaType(res.ContentType); isJSON(kind) {
 		err = jsonNames(body, add)
 	} else {
 		_, err = eachAnchor(body, res.URL, func(a anchor) error { return add(a.text) })
 	}
+	text, fault := sorter.text()
 	var large *limits.Error
 	var network *fetch.NetworkError
 	switch {
 	case err == nil:
-		return names, res.ETag, true, nil
+		return text, res.ETag, true, fault
 	case ctx.Err() != nil:
 		err = ctx.Err()
 	case errors.As(err, &large), errors.As(err, &network):

@@ -9,6 +9,8 @@ import (
 	"net/http/httptest"
 	"os"
 	"path/filepath"
+	"slices"
+	"strconv"
 	"strings"
 	"sync/atomic"
 	"testing"
@@ -63,6 +65,54 @@ func TestNamesAreKept(t *testing.T) {
 	require.NoError(t, os.Remove(kept[0]))
 	_, err = index.NewServer("x", s.URL+"/simple/", &fetch.Client{Retries: -1, Cache: cache}).Names(ctx)
 	assert.Error(t, err)
+}
+
+// In whatever order names come and how often, they are the same sorted list, in memory and as kept.
+func TestNamesAreSorted(t *testing.T) {
+	r := rand.New(rand.NewPCG(17, 4))
+	shuffle := func(list []string) { r.Shuffle(len(list), func(i, j int) { list[i], list[j] = list[j], list[i] }) }
+	for _, count := range []int{1, 7, 1<<14 - 1, 1 << 14, 1<<14 + 1, 100_000} {
+		for name, order := range map[string]func([]string) []string{
+			"sorted": func(list []string) []string { return list },
+			"backwards": func(list []string) []string {
+				slices.Reverse(list)
+				return list
+			},
+			"anyhow": func(list []string) []string {
+				shuffle(list)
+				return list
+			},
+			"twice": func(list []string) []string { return append(list, list...) },
+			"some again, anyhow": func(list []string) []string {
+				list = append(list, list[:len(list)/3]...)
+				shuffle(list)
+				return list
+			},
+		} {
+			var want []string
+			for i := range count {
+				want = append(want, []string{"a", "cider-", "orchard-press-"}[i%3]+strconv.Itoa(i))
+			}
+			slices.Sort(want)
+			var body strings.Builder
+			for _, n := range order(slices.Clone(want)) {
+				body.WriteString(`,{"name":"` + n + `"}`)
+			}
+			s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+				w.Header().Set("Content-Type", index.TypeJSON)
+				fmt.Fprintf(w, `{"meta":{"api-version":"1.1"},"projects":[%s]}`, body.String()[1:])
+			}))
+			client := &fetch.Client{Retries: -1, Cache: t.TempDir()}
+			have, err := index.NewServer("x", s.URL, client).Names(ctx)
+			s.Close()
+			require.NoError(t, err)
+			require.True(t, slices.Equal(want, have), "%d names, %s", count, name)
+			client.Offline = true
+			kept, err := index.NewServer("x", s.URL, client).Names(ctx)
+			require.NoError(t, err)
+			require.True(t, slices.Equal(want, kept), "%d names kept, %s", count, name)
+		}
+	}
 }
 
 // A list that has not changed is not sent again, in whatever form it comes.

@@ -154,7 +154,7 @@ func (r *pageReader) text(raw []byte) (string, error) {
 	if len(raw) < 2 || raw[0] != '"' {
 		return "", errPage
 	}
-	if r.valid && bytes.IndexByte(raw, '\\') < 0 {
+	if bytes.IndexByte(raw, '\\') < 0 && (r.valid || utf8.Valid(raw)) {
 		return string(raw[1 : len(raw)-1]), nil
 	}
 	text, err := jsontext.AppendUnquote(nil, raw)
