@@ -45,7 +45,11 @@ func firsts() ([]work, error) {
 	if err != nil {
 		return nil, err
 	}
-	list = append(list, wire)
+	again, err := b.recreated(large)
+	if err != nil {
+		return nil, err
+	}
+	list = append(list, wire, again)
 	for _, far := range []distance{{}, {plain: true}, {private: true}} {
 		rounds, err := b.rounds(far)
 		if err != nil {
@@ -101,21 +105,72 @@ func (b *bed) unzip(s set, more string) func() error {
 // rate is that of the wire, in bytes a second.
 const rate = 20 << 20
 
-// wire measures a first install from a server that sends no faster than a rate,
-// to all connections together; the limit is one transfer of the same bytes.
-func (b *bed) wire(s set) (work, error) {
+// onWire serves a set no faster than a rate, to all connections together; each answer is late by a
+// time before it begins. It serves until the bench ends.
+func (b *bed) onWire(s set, late time.Duration) (address string, err error) {
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
-		return work{}, err
+		return "", err
 	}
-	address := "http://" + listener.Addr().String()
 	slow := &slowly{next: time.Now()}
-	server := &http.Server{Handler: http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { b.serve(w, r, s, slow) })}
-	go func() { _ = server.Serve(listener) }() // until the bench ends
+	server := &http.Server{Handler: http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		time.Sleep(late)
+		b.serve(w, r, s, slow)
+	})}
+	go func() { _ = server.Serve(listener) }()
+	return "http://" + listener.Addr().String(), nil
+}
+
+// wire measures a first install from a server on a wire; the limit is one transfer of the same bytes.
+func (b *bed) wire(s set) (work, error) {
+	address, err := b.onWire(s, 0)
 	return work{
 		name: "first install over loopback at 20 MB/s, large set", promise: 1.1, words: "one transfer of the same bytes",
 		ours:  b.first(s, "off", address+"/simple/", nil),
 		limit: transfer(address + "/all"),
+	}, err
+}
+
+// recreated measures a recreate from a record with nothing in the store, from a server on a wire that
+// is late besides; the limit is three questions one after another, the last of which is for all files.
+func (b *bed) recreated(s set) (work, error) {
+	address, err := b.onWire(s, roundTrip)
+	if err != nil {
+		return work{}, err
+	}
+	recorded := filepath.Base(b.fresh("recorded"))
+	for _, args := range [][]string{{"index", "add", "wheels", address + "/simple/", "--project"}, {"create"}, {"install", "-q", s.dist(0)}} {
+		if err := b.run(recorded, args...); err != nil {
+			return work{}, err
+		}
+	}
+	return work{
+		name: "recreate over loopback at 20 MB/s, each answer takes 50 ms", promise: 1, words: "three questions, the last for all files",
+		ours: func() error {
+			in := filepath.Base(b.fresh("recreated"))
+			own := &bed{dir: b.dir, program: b.program, home: filepath.Join(b.dir, in, "home")}
+			if err := own.run(in, "settings", "bytecode", "off"); err != nil {
+				return err
+			}
+			for _, file := range []string{"pyproject.toml", "pylock.toml"} {
+				if err := b.command(in, "cp", filepath.Join(b.dir, recorded, file), file); err != nil {
+					return err
+				}
+			}
+			return b.timed(func() error {
+				err := own.run(in, "recreate", "-q")
+				b.memory = max(b.memory, own.memory)
+				return err
+			})
+		},
+		limit: func() error {
+			for _, at := range []string{"/simple/none/", "/simple/none/", "/all"} {
+				if err := transfer(address + at)(); err != nil {
+					return err
+				}
+			}
+			return nil
+		},
 	}, nil
 }
 
