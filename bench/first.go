@@ -68,8 +68,7 @@ func (b *bed) first(s set, bytecode, index string, after func(in string) error) 
 // firstOf installs what is asked for into a new jar with an empty store.
 func (b *bed) firstOf(asked []string, bytecode string, indexes []string, after func(in string) error) func() error {
 	return func() error {
-		in := filepath.Base(b.fresh("first"))
-		own := &bed{dir: b.dir, program: b.program, home: filepath.Join(b.dir, in, "home")}
+		own, in := b.somebody("first")
 		setup := [][]string{{"settings", "bytecode", bytecode}}
 		for n, index := range indexes {
 			setup = append(setup, []string{"index", "add", fmt.Sprint("wheels", n), index, "--project"})
@@ -80,8 +79,7 @@ func (b *bed) firstOf(asked []string, bytecode string, indexes []string, after f
 			}
 		}
 		return b.timed(func() error {
-			err := own.run(in, append([]string{"install", "-q"}, asked...)...)
-			b.memory = max(b.memory, own.memory)
+			err := b.with(own, in, append([]string{"install", "-q"}, asked...)...)
 			if err == nil && after != nil {
 				err = after(in)
 			}
@@ -147,8 +145,7 @@ func (b *bed) recreated(s set) (work, error) {
 	return work{
 		name: "recreate over loopback at 20 MB/s, each answer takes 50 ms", promise: 1, words: "three questions, the last for all files",
 		ours: func() error {
-			in := filepath.Base(b.fresh("recreated"))
-			own := &bed{dir: b.dir, program: b.program, home: filepath.Join(b.dir, in, "home")}
+			own, in := b.somebody("recreated")
 			if err := own.run(in, "settings", "bytecode", "off"); err != nil {
 				return err
 			}
@@ -157,11 +154,7 @@ func (b *bed) recreated(s set) (work, error) {
 					return err
 				}
 			}
-			return b.timed(func() error {
-				err := own.run(in, "recreate", "-q")
-				b.memory = max(b.memory, own.memory)
-				return err
-			})
+			return b.timed(func() error { return b.with(own, in, "recreate", "-q") })
 		},
 		limit: func() error {
 			for _, at := range []string{"/simple/none/", "/simple/none/", "/all"} {

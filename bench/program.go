@@ -127,6 +127,19 @@ func (b *bed) timed(f func() error) error {
 	return err
 }
 
+// somebody is a user with an empty home, in a fresh folder.
+func (b *bed) somebody(name string) (own *bed, in string) {
+	in = filepath.Base(b.fresh(name))
+	return &bed{dir: b.dir, program: b.program, home: filepath.Join(b.dir, in, "home")}, in
+}
+
+// with runs the program for another user, and notes here what memory it took.
+func (b *bed) with(own *bed, in string, args ...string) error {
+	err := own.run(in, args...)
+	b.memory = max(b.memory, own.memory)
+	return err
+}
+
 var sums sync.Map
 
 // sum is a file's SHA-256, worked out once.
@@ -197,15 +210,10 @@ func searching() ([]work, error) {
 // firstSearch looks for a name in an index that was never asked before.
 func (b *bed) firstSearch(index string) func() error {
 	return func() error {
-		in := filepath.Base(b.fresh("names"))
-		own := &bed{dir: b.dir, program: b.program, home: filepath.Join(b.dir, in, "home")}
+		own, in := b.somebody("names")
 		if err := own.run(in, "index", "add", "many", index, "--project"); err != nil {
 			return err
 		}
-		return b.timed(func() error {
-			err := own.run(in, "search", "quince-press")
-			b.memory = max(b.memory, own.memory)
-			return err
-		})
+		return b.timed(func() error { return b.with(own, in, "search", "quince-press") })
 	}
 }

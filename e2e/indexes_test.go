@@ -28,12 +28,13 @@ func serveIndex(ts *testscript.TestScript, _ bool, args []string) {
 	}
 	good := index.Handler{Source: index.Sample{}}
 	var handler http.Handler = good
-	switch with, harmful := indexes[source], hostile[source]; {
-	case with != nil:
+	with := indexes[source]
+	if with == nil {
+		with = hostile[source]
+	}
+	if with != nil {
 		handler = with(ts, good)
-	case harmful != nil:
-		handler = harmful(ts, good)
-	case source != "sample":
+	} else if source != "sample" {
 		code, err := strconv.Atoi(source)
 		ts.Check(err)
 		handler = http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { http.Error(w, "no", code) })
@@ -190,34 +191,34 @@ func replay(w http.ResponseWriter, rec *httptest.ResponseRecorder, body []byte) 
 // standings is an index that says of brixmeter that it is archived, of must-core that it is
 // deprecated, and of frost-watch that it is quarantined; its links carry a token, without
 // which it gives no file.
-func standings(good http.Handler, html bool) http.Handler {
+func standings(good http.Handler, plain bool) http.Handler {
 	says := map[string][2]string{"brixmeter": {"archived", "the press was sold"}, "must-core": {"deprecated", ""}, "frost-watch": {"quarantined", "it reads keys"}}
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if strings.Contains(r.URL.Path, "/files/") && r.URL.Query().Get("token") != "quince" {
 			http.Error(w, "no", http.StatusForbidden)
 			return
 		}
-		if html {
+		if plain {
 			r.Header.Set("Accept", "text/html")
 		}
 		rec, body := recorded(good, r)
-		kind := rec.Header().Get("Content-Type")
-		if status, ok := says[path.Base(r.URL.Path)]; ok && strings.Contains(kind, "json") {
+		html, json := strings.Contains(rec.Header().Get("Content-Type"), "html"), isJSON(rec)
+		if status, ok := says[path.Base(r.URL.Path)]; ok && json {
 			body = bytes.Replace(body, []byte("{"), []byte(fmt.Sprintf(`{"project-status": {"status": %q, "reason": %q}, "alternate-locations": ["https://other.example/simple/"],`, status[0], status[1])), 1)
-		} else if ok && strings.Contains(kind, "html") {
+		} else if ok && html {
 			body = bytes.Replace(body, []byte("<head>"), []byte(fmt.Sprintf(`<head><meta name="x:project-status" content=%q><meta name="x:project-status-reason" content=%q><meta name="x:tracks" content="https://other.example/simple/">`, status[0], status[1])), 1)
 		}
 		if strings.HasPrefix(r.URL.Path, "/publisher/") {
 			rec = httptest.NewRecorder()
 			body = []byte(`{"version": 1, "attestation_bundles": [{"publisher": {"kind": "Forge", "claims": null, "repository": "orchard/brixmeter", "workflow": "release.yml"}, "attestations": []}]}`)
-		} else if strings.Contains(kind, "json") && path.Base(r.URL.Path) == "brixmeter" {
+		} else if json && path.Base(r.URL.Path) == "brixmeter" {
 			body = regexp.MustCompile(`"filename": ?"`).ReplaceAll(body, []byte(`"provenance": "/publisher/brixmeter", $0`))
 		} else if path.Base(r.URL.Path) == "brixmeter" {
 			body = bytes.ReplaceAll(body, []byte("<a href="), []byte(`<a data-provenance="/publisher/brixmeter" href=`))
 		}
-		if strings.Contains(kind, "json") {
+		if json {
 			body = regexp.MustCompile(`("url": ?"[^"#]*)`).ReplaceAll(body, []byte("${1}?token=quince"))
-		} else if strings.Contains(kind, "html") {
+		} else if html {
 			body = regexp.MustCompile(`(href="[^"#]*/files/[^"#]*)`).ReplaceAll(body, []byte("${1}?token=quince"))
 		}
 		rec.Header().Del("Content-Length")

@@ -129,24 +129,24 @@ func (s *Server) askNames(ctx context.Context, before string, limit int64) (text
 		return nil, "", false, &limits.Error{What: s.Address(), Limit: limit, Unit: "bytes"}
 	}
 	body := &limits.Reader{R: res.Body, What: s.Address(), Limit: limit}
-	sorter := newSorter()
+	all := newSorter()
 	add := func(name string) error {
 		if requirement.ValidName(name) {
-			sorter.add(requirement.Normalize(name))
+			all.add(requirement.Normalize(name))
 		}
-		return tooManyNames(sorter.count, s.Address())
+		return tooManyNames(all.count, s.Address())
 	}
 	if kind, _, _ := mime.ParseMediaType(res.ContentType); isJSON(kind) {
 		err = jsonNames(body, add)
 	} else {
 		_, err = eachAnchor(body, res.URL, func(a anchor) error { return add(a.text) })
 	}
-	text, fault := sorter.text()
 	var large *limits.Error
 	var network *fetch.NetworkError
 	switch {
 	case err == nil:
-		return text, res.ETag, true, fault
+		text, err = all.text()
+		return text, res.ETag, true, err
 	case ctx.Err() != nil:
 		err = ctx.Err()
 	case errors.As(err, &large), errors.As(err, &network):

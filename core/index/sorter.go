@@ -76,11 +76,10 @@ func (s *sorter) put(run sortedNames) {
 // text is all that was added, sorted, a line for each name. The error is that of a fault of this
 // program.
 func (s *sorter) text() ([]byte, error) {
-	s.sortNext()
 	if err := s.group.Wait(); err != nil {
 		return nil, err
 	}
-	var all sortedNames
+	all := s.next.sorted()
 	for _, run := range s.levels {
 		all = joined(all, run)
 	}
@@ -119,6 +118,11 @@ func (n sortedNames) start(i int) int {
 }
 
 func (n sortedNames) name(i int) []byte { return n.text[n.start(i):n.ends[i]] }
+
+// before reports whether all names come before those of another list; neither is empty.
+func (n sortedNames) before(other sortedNames) bool {
+	return bytes.Compare(n.name(len(n.ends)-1), other.name(0)) < 0
+}
 
 // sorted are the names in their order, each once.
 func (n sortedNames) sorted() sortedNames {
@@ -162,7 +166,10 @@ func joined(a, b sortedNames) sortedNames {
 	}
 	out := sortedNames{make([]byte, 0, len(a.text)+len(b.text)), make([]uint32, 0, len(a.ends)+len(b.ends))}
 	i, k := 0, 0
-	if bytes.Compare(a.name(len(a.ends)-1), b.name(0)) < 0 { // mostly they come sorted
+	if b.before(a) { // mostly they come sorted, and either may have been done first
+		a, b = b, a
+	}
+	if a.before(b) {
 		out.more(a, 0)
 		i = len(a.ends)
 	}
