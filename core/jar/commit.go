@@ -219,7 +219,7 @@ func (a *application) prepareText(kind string, text *Text) error {
 		if s.new, err = stateOf(p.Temp); err != nil {
 			return err
 		}
-		if err := durable.File(p.Temp); err != nil { // it may stand on another disk
+		if err := a.flushOutside(p.Temp, durable.File, a.batch.File); err != nil {
 			return err
 		}
 	}
@@ -270,11 +270,11 @@ func (a *application) make(s step, after *durable.Batch) error {
 		}
 		return rename(j.Path(newFolder, s.path), j.Path(s.path))
 	}
-	return a.makeText(s)
+	return a.makeText(s, after)
 }
 
 // makeText replaces the spec or the record, if it is still what it was.
-func (a *application) makeText(s step) error {
+func (a *application) makeText(s step, after *durable.Batch) error {
 	target, err := atomicfile.Resolve(a.change.Outside.path(s.kind), a.change.Outside.Within)
 	if err != nil {
 		return err
@@ -288,10 +288,20 @@ func (a *application) makeText(s step) error {
 	} else if err == nil {
 		err = a.pending[s.kind].Commit()
 	}
-	if err == nil {
-		err = durable.Parent(target) // it may stand on another disk
+	if err != nil {
+		return err
 	}
-	return err
+	return a.flushOutside(filepath.Dir(target), durable.Folder, after.Folder)
+}
+
+// flushOutside makes what stands outside of the jar durable later, with a batch of the jar's; at once
+// where it stands on another disk, which the batch may not reach.
+func (a *application) flushOutside(at string, now func(string) error, later func(string)) error {
+	if !durable.SameDisk(at, a.jar.Root) {
+		return now(at)
+	}
+	later(at)
+	return nil
 }
 
 // rename moves a file; what stands on another file system inside a jar is copied,
