@@ -68,15 +68,45 @@ func (b *Batch) Flush(disk *Disk) error {
 	}
 	files, folders := b.files, b.folders
 	*b = Batch{}
+	for len(files) > Few {
+		if err := flush(files[:Few], nil); err != nil {
+			return err
+		}
+		files = files[Few:]
+	}
+	return flush(files, folders)
+}
+
+// flush has the bytes of all files begin their way to the disk before it waits for any.
+func flush(files []string, folders map[string]bool) error {
+	open, err := begin(files)
 	group := guard.New()
 	group.SetLimit(atOnce)
-	for _, f := range files {
-		group.Go(func() error { return ignoreGone(File(f)) })
-	}
 	for f := range folders { // in any order: the system may have written any of them before
 		group.Go(func() error { return ignoreGone(Folder(f)) })
 	}
-	return group.Wait()
+	for _, f := range open {
+		group.Go(func() error { return errors.Join(flushFile(f), f.Close()) })
+	}
+	return errors.Join(err, group.Wait())
+}
+
+// begin opens files, and has their bytes begin their way. Those that were opened are returned with
+// an error too.
+func begin(files []string) ([]*os.File, error) {
+	open := make([]*os.File, 0, len(files))
+	for _, path := range files {
+		f, err := os.Open(path)
+		if errors.Is(err, fs.ErrNotExist) {
+			continue
+		}
+		if err != nil {
+			return open, err
+		}
+		Begin(int(f.Fd()))
+		open = append(open, f)
+	}
+	return open, nil
 }
 
 func ignoreGone(err error) error {

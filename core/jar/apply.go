@@ -92,11 +92,25 @@ func (f OwnFile) state() string {
 	return "f" + sumOf(f.Data)
 }
 
-// write makes the file at a path where none is.
+// write makes the file, and its folder where that is not there; what stands at its path goes. A file
+// there is not written to: a clone shares it with the jar that it is one of.
 func (f OwnFile) write(file string) error {
-	if err := makeFolder(filepath.Dir(file)); err != nil {
-		return err
+	err := f.create(file)
+	if os.IsNotExist(err) {
+		if err = makeFolder(filepath.Dir(file)); err == nil {
+			err = f.create(file)
+		}
 	}
+	if os.IsExist(err) {
+		if err = os.Remove(file); err == nil {
+			err = f.create(file)
+		}
+	}
+	return err
+}
+
+// create makes the file in a folder that is there, where nothing is.
+func (f OwnFile) create(file string) error {
 	if f.Link != "" {
 		return link(f.Link, file)
 	}
@@ -104,7 +118,12 @@ func (f OwnFile) write(file string) error {
 	if f.Program {
 		mode = 0o755
 	}
-	if err := os.WriteFile(file, f.Data, mode|0o022); err != nil {
+	out, err := os.OpenFile(file, os.O_CREATE|os.O_EXCL|os.O_WRONLY, mode|0o022)
+	if err != nil {
+		return err
+	}
+	_, err = out.Write(f.Data)
+	if err = errors.Join(err, out.Close()); err != nil {
 		return err
 	}
 	return setMode(file, mode|groupMay)

@@ -235,10 +235,10 @@ func (j *Jar) build(in interpreter.Interpreter, opt Options) error {
 		return err
 	}
 	for name, f := range all {
-		if err := os.Remove(j.Path(name)); err != nil && !os.IsNotExist(err) { // a clone has the other jar's
-			return err
-		}
 		if f.Gone {
+			if err := os.Remove(j.Path(name)); err != nil && !os.IsNotExist(err) {
+				return err
+			}
 			continue
 		}
 		if err := f.write(j.Path(name)); err != nil {

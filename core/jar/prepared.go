@@ -13,10 +13,10 @@ import (
 func (a *application) fillUnseen() error {
 	j := a.jar
 	for name, f := range a.change.Own {
-		if err := os.Remove(j.Path(name)); err != nil && !os.IsNotExist(err) {
-			return err
-		}
 		if f.Gone {
+			if err := os.Remove(j.Path(name)); err != nil && !os.IsNotExist(err) {
+				return err
+			}
 			continue
 		}
 		if err := f.write(j.Path(name)); err != nil {
