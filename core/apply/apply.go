@@ -115,7 +115,7 @@ func (a *Applier) Do(ctx context.Context, w Work) (Done, error) {
 
 // put has the files of a plan fetched while the change of the jar puts them in place.
 func (a *Applier) put(ctx context.Context, w Work, change jar.Change, origins map[string]string, out *Done) error {
-	saving, err := a.beginSaving(w.Jar.Root)
+	saving, err := a.beginSaving(ctx, w.Jar.Root)
 	if err != nil {
 		return err
 	}

@@ -223,6 +223,42 @@ func TestPackageFilesGo(t *testing.T) {
 	}
 }
 
+// late is the sample, whose second package file does not come before another process sees what the
+// first unpacks to.
+type late struct {
+	index.Sample
+	dir   string
+	first string
+	saw   bool
+}
+
+func (l *late) Open(ctx context.Context, f index.File) (io.ReadCloser, error) {
+	if f.SHA256() != l.first {
+		other := &store.Store{Dir: l.dir}
+		for end := time.Now().Add(30 * time.Second); !l.saw && time.Now().Before(end); time.Sleep(20 * time.Millisecond) {
+			l.saw = other.HasTree(l.first)
+		}
+	}
+	return l.Sample.Open(ctx, f)
+}
+
+// What has come is saved while more is on its way: it need not be fetched again where the command is killed.
+func TestWhatHasComeIsSaved(t *testing.T) {
+	b := newBench(t)
+	choices := []plan.Choice{b.choose("brixmeter", "1.2"), b.choose("orchard-core", "2.0")}
+	for i := range choices {
+		choices[i].File.URL = "https://packages.example/" + choices[i].File.Name
+	}
+	source := &late{dir: b.applier.Store.Dir, first: choices[0].File.SHA256()}
+	b.catalog.Use(&index.Ordered{Sources: []index.Source{source}})
+	_, _, err := b.do(nil, choices...)
+	require.NoError(t, err)
+	assert.True(t, source.saw)
+	assert.Equal(t, []string{"brixmeter 1.2", "orchard-core 2.0"}, b.holds())
+	_, kept := b.applier.Store.Package(source.first)
+	assert.False(t, kept)
+}
+
 // What is damaged is made anew from the store, and where the store's own file is, from
 // the index.
 func TestMending(t *testing.T) {

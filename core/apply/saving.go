@@ -1,9 +1,12 @@
 package apply
 
 import (
+	"context"
 	"errors"
 	"io/fs"
+	"sync"
 	"syscall"
+	"time"
 
 	"glassjar/core/durable"
 	"glassjar/core/store"
@@ -15,19 +18,69 @@ type saving struct {
 	store *store.Store
 	disk  *durable.Disk
 	one   bool
+	// stop ends saving ahead, and ended tells that it has.
+	stop  context.CancelFunc
+	ended chan struct{}
+	// mu is held by who saves. fault is what saving ahead failed with: the system may tell of a lost
+	// write once only.
+	mu    sync.Mutex
+	fault error
 }
 
-func (a *Applier) beginSaving(root string) (*saving, error) {
+func (a *Applier) beginSaving(ctx context.Context, root string) (*saving, error) {
 	disk, err := durable.Open(root)
-	return &saving{store: a.Store, disk: disk, one: durable.SameDisk(root, a.Store.Dir)}, err
+	if err != nil {
+		return nil, err
+	}
+	s := &saving{store: a.Store, disk: disk, one: durable.SameDisk(root, a.Store.Dir), ended: make(chan struct{})}
+	ctx, s.stop = context.WithCancel(ctx)
+	go s.ahead(ctx)
+	return s, nil
 }
 
-func (s *saving) close() { s.disk.Close() }
+// breath is how long at least is waited before what has come is saved ahead.
+const breath = 500 * time.Millisecond
+
+// ahead saves now and then what has come into the store, so that little is left at the end: package
+// files often come more slowly than a disk writes. Where the command is killed, what was saved need
+// not be fetched again.
+func (s *saving) ahead(ctx context.Context) {
+	defer close(s.ended)
+	for pause := breath; ; {
+		select {
+		case <-ctx.Done():
+			return
+		case <-time.After(pause):
+		}
+		began := time.Now()
+		s.mu.Lock()
+		if ctx.Err() == nil {
+			s.fault = s.store.SaveNow()
+		}
+		failed := s.fault != nil
+		s.mu.Unlock()
+		if failed {
+			return
+		}
+		pause = max(breath, 2*time.Since(began)) // others write to the disk as well
+	}
+}
+
+func (s *saving) close() {
+	s.stop()
+	<-s.ended
+	s.disk.Close()
+}
 
 // flush flushes what a jar has, and what came into the store; only then is that
 // written down.
 func (s *saving) flush(b *durable.Batch) error {
-	s.store.DropUnpacked()
+	s.stop()
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.fault != nil {
+		return s.fault
+	}
 	some := s.one && s.store.Unsaved(b)
 	if err := b.Flush(s.disk); err != nil {
 		return err

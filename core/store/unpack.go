@@ -139,7 +139,13 @@ func (s *Store) takeInBatch(ctx context.Context, sources []Source, members []Mem
 // unpackInMemory gives the contents of a batch, and compares them with their hashes. One that is
 // not unpacked in memory has none.
 func unpackInMemory(ctx context.Context, memory *[]byte, sources []Source) (contents [][]byte, err error) {
-	all, ends := (*memory)[:0], make([]int, len(sources))
+	room := int64(0)
+	for _, source := range sources {
+		if source.inMemory() {
+			room += source.Size
+		}
+	}
+	all, ends := slices.Grow((*memory)[:0], int(room)), make([]int, len(sources))
 	for i, source := range sources {
 		if err := ctx.Err(); err != nil {
 			return nil, err

@@ -2,8 +2,10 @@ package store
 
 import (
 	"fmt"
+	"maps"
 	"os"
 	"path/filepath"
+	"slices"
 	"sync"
 
 	"glassjar/core/durable"
@@ -45,50 +47,75 @@ func (u *unsaved) tree(sum string) *Tree {
 	return u.trees[sum]
 }
 
-// Unsaved moves what is to be flushed before [Store.Save] into a batch, for those
-// who flush more with it, and reports whether that is anything.
-func (s *Store) Unsaved(into *durable.Batch) bool {
-	s.unsaved.mu.Lock()
-	defer s.unsaved.mu.Unlock()
-	into.Join(&s.unsaved.batch)
-	return len(s.unsaved.trees) > 0
+// take takes what is to be flushed, and gives the trees that are whole once it was. They stay
+// among the unsaved ones.
+func (u *unsaved) take() (durable.Batch, []*Tree) {
+	u.mu.Lock()
+	defer u.mu.Unlock()
+	batch := u.batch
+	u.batch = durable.Batch{}
+	return batch, slices.Collect(maps.Values(u.trees))
 }
 
-// DropUnpacked removes the package files of what was added, unless they are to be kept. It comes
+func (u *unsaved) giveBack(batch durable.Batch) {
+	u.mu.Lock()
+	u.batch.Join(&batch)
+	u.mu.Unlock()
+}
+
+func (u *unsaved) forget(t *Tree) {
+	u.mu.Lock()
+	delete(u.trees, t.SHA256)
+	u.mu.Unlock()
+}
+
+// Unsaved moves what is to be flushed before [Store.Save] into a batch, for those
+// who flush more with it, and reports whether that is anything. Nothing is added meanwhile.
+func (s *Store) Unsaved(into *durable.Batch) bool {
+	batch, trees := s.unsaved.take()
+	s.dropUnpacked(trees)
+	into.Join(&batch)
+	return len(trees) > 0
+}
+
+// dropUnpacked removes the package files of trees, unless they are to be kept. It comes
 // before flushing: to remove a file that was flushed takes as long as flushing it, where the disk is
 // told what is free.
-func (s *Store) DropUnpacked() {
+func (s *Store) dropUnpacked(trees []*Tree) {
 	if s.KeepPackages {
 		return
 	}
-	s.unsaved.mu.Lock()
-	defer s.unsaved.mu.Unlock()
-	for sum := range s.unsaved.trees {
-		s.Drop(sum)
+	for _, t := range trees {
+		s.Drop(t.SHA256)
 	}
 }
 
 // Save writes down the trees of what was added; what [Store.Unsaved] gave was
 // flushed.
 func (s *Store) Save() error {
-	s.unsaved.mu.Lock()
-	trees := s.unsaved.trees
-	s.unsaved.trees = nil
-	s.unsaved.mu.Unlock()
+	_, trees := s.unsaved.take()
+	return s.save(trees)
+}
+
+func (s *Store) save(trees []*Tree) error {
 	for _, t := range trees {
 		if err := s.writeTree(t); err != nil {
 			return fmt.Errorf("%s: %w", t.Fact("file"), err)
 		}
+		s.unsaved.forget(t)
 	}
 	return nil
 }
 
-// SaveNow flushes what was added by itself, and writes it down.
+// SaveNow flushes what was added by itself, and writes it down. More may be added meanwhile; only
+// one at a time saves.
 func (s *Store) SaveNow() error {
-	var batch durable.Batch
-	if !s.Unsaved(&batch) {
+	batch, trees := s.unsaved.take()
+	if len(trees) == 0 {
+		s.unsaved.giveBack(batch)
 		return nil
 	}
+	s.dropUnpacked(trees)
 	disk, err := durable.Open(s.Dir)
 	if err != nil {
 		return err
@@ -97,7 +124,7 @@ func (s *Store) SaveNow() error {
 	if err := batch.Flush(disk); err != nil {
 		return err
 	}
-	return s.Save()
+	return s.save(trees)
 }
 
 // writeTree puts the file of a tree into its place. It is not flushed: one that a
