@@ -22,6 +22,9 @@ const Few = 200
 // atOnce is how many are flushed at a time. They wait for the disk, which answers many together.
 const atOnce = 16
 
+// openAtOnce is how many files are open at a time: a system may allow no more than some hundred.
+const openAtOnce = 64
+
 // Batch collects what is to be flushed together. The zero value is empty. It is
 // not for several goroutines.
 type Batch struct {
@@ -68,11 +71,11 @@ func (b *Batch) Flush(disk *Disk) error {
 	}
 	files, folders := b.files, b.folders
 	*b = Batch{}
-	for len(files) > Few {
-		if err := flush(files[:Few], nil); err != nil {
+	for len(files) > openAtOnce {
+		if err := flush(files[:openAtOnce], nil); err != nil {
 			return err
 		}
-		files = files[Few:]
+		files = files[openAtOnce:]
 	}
 	return flush(files, folders)
 }
