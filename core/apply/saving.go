@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"glassjar/core/durable"
+	"glassjar/core/guard"
 	"glassjar/core/store"
 )
 
@@ -55,7 +56,7 @@ func (s *saving) ahead(ctx context.Context) {
 		began := time.Now()
 		s.mu.Lock()
 		if ctx.Err() == nil {
-			s.fault = s.store.SaveNow()
+			s.fault = guard.Do(s.store.SaveNow)
 		}
 		failed := s.fault != nil
 		s.mu.Unlock()
