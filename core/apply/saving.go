@@ -39,15 +39,15 @@ func (a *Applier) beginSaving(ctx context.Context, root string) (*saving, error)
 	return s, nil
 }
 
-// breath is how long at least is waited before what has come is saved ahead.
-const breath = 500 * time.Millisecond
+// interval is how long at least is waited before what has come is saved ahead.
+const interval = 500 * time.Millisecond
 
 // ahead saves now and then what has come into the store, so that little is left at the end: package
 // files often come more slowly than a disk writes. Where the command is killed, what was saved need
 // not be fetched again.
 func (s *saving) ahead(ctx context.Context) {
 	defer close(s.ended)
-	for pause := breath; ; {
+	for pause := interval; ; {
 		select {
 		case <-ctx.Done():
 			return
@@ -63,7 +63,7 @@ func (s *saving) ahead(ctx context.Context) {
 		if failed {
 			return
 		}
-		pause = max(breath, 2*time.Since(began)) // others write to the disk as well
+		pause = max(interval, 2*time.Since(began)) // others write to the disk as well
 	}
 }
 
@@ -95,8 +95,15 @@ func (s *saving) flush(b *durable.Batch) error {
 	return nil
 }
 
-// keep saves what came into the store though the change was given up.
-func (s *saving) keep() error { return s.flush(&durable.Batch{}) }
+// keep saves what came into the store though the change was given up. Where saving ahead failed
+// there is nothing more to be kept.
+func (s *saving) keep() error {
+	err := s.flush(&durable.Batch{})
+	if s.fault != nil {
+		return nil
+	}
+	return err
+}
 
 // NoRoomError says that a disk is full, and how much is needed at least.
 type NoRoomError struct {
