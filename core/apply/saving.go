@@ -82,17 +82,17 @@ func (s *saving) flush(b *durable.Batch) error {
 	if s.fault != nil {
 		return s.fault
 	}
-	some := s.one && s.store.Unsaved(b)
+	var trees []*store.Tree
+	if s.one {
+		trees = s.store.Unsaved(b)
+	}
 	if err := b.Flush(s.disk); err != nil {
 		return err
 	}
-	switch {
-	case some:
-		return s.store.Save()
-	case !s.one:
-		return s.store.SaveNow()
+	if s.one {
+		return s.store.Save(trees)
 	}
-	return nil
+	return s.store.SaveNow()
 }
 
 // keep saves what came into the store though the change was given up. Where saving ahead failed

@@ -82,7 +82,7 @@ func (b *Batch) Flush(disk *Disk) error {
 
 // flush has the bytes of all files begin their way to the disk before it waits for any.
 func flush(files []string, folders map[string]bool) error {
-	open, err := begin(files)
+	open, err := openAll(files)
 	group := guard.New()
 	group.SetLimit(atOnce)
 	for f := range folders { // in any order: the system may have written any of them before
@@ -94,9 +94,9 @@ func flush(files []string, folders map[string]bool) error {
 	return errors.Join(err, group.Wait())
 }
 
-// begin opens files, and has their bytes begin their way. Those that were opened are returned with
+// openAll opens files, and has their bytes begin their way. Those that were opened are returned with
 // an error too.
-func begin(files []string) ([]*os.File, error) {
+func openAll(files []string) ([]*os.File, error) {
 	open := make([]*os.File, 0, len(files))
 	for _, path := range files {
 		f, err := os.Open(path)

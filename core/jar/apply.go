@@ -92,9 +92,25 @@ func (f OwnFile) state() string {
 	return "f" + sumOf(f.Data)
 }
 
-// write makes the file, and its folder where that is not there; what stands at its path goes. A file
-// there is not written to: a clone shares it with the jar that it is one of.
+// writeOwn makes the files of a jar that nobody can see yet, by their paths in it, or removes them.
+func (j *Jar) writeOwn(files map[string]OwnFile) error {
+	for name, f := range files {
+		if err := f.write(j.Path(name)); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// write makes the file, and its folder where that is not there, or removes it. What stands at its path
+// goes: a clone has what the other jar had there, and of a link nobody is to write to what it leads to.
 func (f OwnFile) write(file string) error {
+	if f.Gone {
+		if err := os.Remove(file); err != nil && !os.IsNotExist(err) {
+			return err
+		}
+		return nil
+	}
 	err := f.create(file)
 	if os.IsNotExist(err) {
 		if err = makeFolder(filepath.Dir(file)); err == nil {

@@ -234,18 +234,7 @@ func (j *Jar) build(in interpreter.Interpreter, opt Options) error {
 	if err != nil {
 		return err
 	}
-	for name, f := range all {
-		if f.Gone {
-			if err := os.Remove(j.Path(name)); err != nil && !os.IsNotExist(err) {
-				return err
-			}
-			continue
-		}
-		if err := f.write(j.Path(name)); err != nil {
-			return err
-		}
-	}
-	return nil
+	return j.writeOwn(all)
 }
 
 // configText is pyvenv.cfg. The base's packages stay out of sight unless asked

@@ -12,16 +12,8 @@ import (
 // their places at once; spec and record wait for [Jar.Commit].
 func (a *application) fillUnseen() error {
 	j := a.jar
-	for name, f := range a.change.Own {
-		if f.Gone {
-			if err := os.Remove(j.Path(name)); err != nil && !os.IsNotExist(err) {
-				return err
-			}
-			continue
-		}
-		if err := f.write(j.Path(name)); err != nil {
-			return err
-		}
+	if err := j.writeOwn(a.change.Own); err != nil {
+		return err
 	}
 	j.staged = a.batch
 	j.texts, j.outside, j.flush = map[string]*Text{stepSpec: a.change.Spec, stepRecord: a.change.Record}, a.change.Outside, a.change.Flush

@@ -47,35 +47,24 @@ func (u *unsaved) tree(sum string) *Tree {
 	return u.trees[sum]
 }
 
-// take takes what is to be flushed, and gives the trees that are whole once it was. They stay
-// among the unsaved ones.
-func (u *unsaved) take() (durable.Batch, []*Tree) {
-	u.mu.Lock()
-	defer u.mu.Unlock()
-	batch := u.batch
-	u.batch = durable.Batch{}
-	return batch, slices.Collect(maps.Values(u.trees))
-}
-
-func (u *unsaved) giveBack(batch durable.Batch) {
-	u.mu.Lock()
-	u.batch.Join(&batch)
-	u.mu.Unlock()
-}
-
 func (u *unsaved) forget(t *Tree) {
 	u.mu.Lock()
 	delete(u.trees, t.SHA256)
 	u.mu.Unlock()
 }
 
-// Unsaved moves what is to be flushed before [Store.Save] into a batch, for those
-// who flush more with it, and reports whether that is anything. Nothing is added meanwhile.
-func (s *Store) Unsaved(into *durable.Batch) bool {
-	batch, trees := s.unsaved.take()
+// Unsaved gives the trees of what was added, which stay to be found, and moves what makes them whole
+// once it is flushed into a batch, for those who flush more with it. [Store.Save] is to follow. Contents
+// that no tree names yet are flushed with the next.
+func (s *Store) Unsaved(into *durable.Batch) []*Tree {
+	s.unsaved.mu.Lock()
+	trees := slices.Collect(maps.Values(s.unsaved.trees))
+	if len(trees) > 0 {
+		into.Join(&s.unsaved.batch)
+	}
+	s.unsaved.mu.Unlock()
 	s.dropUnpacked(trees)
-	into.Join(&batch)
-	return len(trees) > 0
+	return trees
 }
 
 // dropUnpacked removes the package files of trees, unless they are to be kept. It comes
@@ -90,14 +79,8 @@ func (s *Store) dropUnpacked(trees []*Tree) {
 	}
 }
 
-// Save writes down the trees of what was added; what [Store.Unsaved] gave was
-// flushed.
-func (s *Store) Save() error {
-	_, trees := s.unsaved.take()
-	return s.save(trees)
-}
-
-func (s *Store) save(trees []*Tree) error {
+// Save writes down trees of [Store.Unsaved], whose batch was flushed.
+func (s *Store) Save(trees []*Tree) error {
 	for _, t := range trees {
 		if err := s.writeTree(t); err != nil {
 			return fmt.Errorf("%s: %w", t.Fact("file"), err)
@@ -110,12 +93,11 @@ func (s *Store) save(trees []*Tree) error {
 // SaveNow flushes what was added by itself, and writes it down. More may be added meanwhile; only
 // one at a time saves.
 func (s *Store) SaveNow() error {
-	batch, trees := s.unsaved.take()
+	var batch durable.Batch
+	trees := s.Unsaved(&batch)
 	if len(trees) == 0 {
-		s.unsaved.giveBack(batch)
 		return nil
 	}
-	s.dropUnpacked(trees)
 	disk, err := durable.Open(s.Dir)
 	if err != nil {
 		return err
@@ -124,7 +106,7 @@ func (s *Store) SaveNow() error {
 	if err := batch.Flush(disk); err != nil {
 		return err
 	}
-	return s.save(trees)
+	return s.Save(trees)
 }
 
 // writeTree puts the file of a tree into its place. It is not flushed: one that a
