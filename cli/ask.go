@@ -6,7 +6,7 @@ import (
 	"os"
 	"strings"
 
-	"github.com/charmbracelet/x/term"
+	"golang.org/x/term"
 
 	"glassjar/cli/view"
 	"glassjar/core/operation"
@@ -48,7 +48,7 @@ func (a *app) askBuild(q operation.BuildQuestion) (bool, error) {
 func (a *app) askPassphrase(file string) ([]byte, error) {
 	fmt.Fprintf(a.err, "passphrase of %s: ", a.screen.Path(file))
 	defer fmt.Fprintln(a.err)
-	return term.ReadPassword(a.in.(*os.File).Fd())
+	return term.ReadPassword(int(a.in.(*os.File).Fd()))
 }
 
 func (a *app) ask(question string) (bool, error) {

@@ -5,14 +5,14 @@ import (
 	"sort"
 	"strings"
 
-	"github.com/charmbracelet/x/term"
+	"golang.org/x/term"
 
 	"glassjar/core/index"
 	"glassjar/core/operation"
 )
 
 // IsTerminal reports whether a file is one.
-func IsTerminal(f *os.File) bool { return term.IsTerminal(f.Fd()) }
+func IsTerminal(f *os.File) bool { return term.IsTerminal(int(f.Fd())) }
 
 // Created tells of a new jar.
 func (s *Screen) Created(c *operation.Created) {

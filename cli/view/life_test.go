@@ -6,7 +6,7 @@ import (
 	"testing"
 	"time"
 
-	"github.com/charmbracelet/x/ansi"
+	"github.com/rivo/uniseg"
 	"github.com/stretchr/testify/assert"
 
 	"glassjar/core/diagnose"
@@ -128,7 +128,7 @@ func TestViewsOfLife(t *testing.T) {
 			assert.Contains(t, whole, line, v.name)
 		}
 		for _, line := range strings.Split(drawn(60, v.draw), "\n") {
-			assert.LessOrEqual(t, ansi.StringWidth(line), 60, "%s: %s", v.name, line)
+			assert.LessOrEqual(t, uniseg.StringWidth(line), 60, "%s: %s", v.name, line)
 		}
 		quiet := drawn(80, func(s *Screen) { s.Quiet = true; v.draw(s) })
 		assert.Empty(t, quiet, v.name)

@@ -159,7 +159,7 @@ func (s *Screen) Fail(m Message) {
 		s.Data(wire.ErrorResult{Error: m})
 		return
 	}
-	fmt.Fprintln(s.Err, s.bad.Render("glassjar:")+" "+cleanReason(m.What))
+	fmt.Fprintln(s.Err, s.bad.Styled("glassjar:")+" "+cleanReason(m.What))
 	for _, r := range m.Reasons {
 		r = cleanReason(r)
 		for i, l := range wrap(cutPaths(r, max(20, s.Width-4)), max(20, s.Width-4)) {
@@ -171,7 +171,7 @@ func (s *Screen) Fail(m Message) {
 		}
 	}
 	for _, t := range m.Try {
-		fmt.Fprintln(s.Err, s.faint.Render("  try ")+cleanReason(t))
+		fmt.Fprintln(s.Err, s.faint.Styled("  try ")+cleanReason(t))
 	}
 }
 

@@ -7,8 +7,6 @@ import (
 	"sync"
 	"time"
 
-	"github.com/charmbracelet/x/ansi"
-
 	"glassjar/core/progress"
 )
 
@@ -127,7 +125,7 @@ func (p *Progress) amounts(e progress.Event) []string {
 
 func (p *Progress) draw(e progress.Event) {
 	s := p.screen
-	width := s.errWidth()
+	room := s.errWidth()
 	var lines []string
 	head := p.stage
 	if e.Total > 0 {
@@ -156,7 +154,7 @@ func (p *Progress) draw(e progress.Event) {
 	var b strings.Builder
 	b.WriteString(p.back())
 	for _, l := range lines {
-		b.WriteString(ansi.Truncate(l, width-1, "") + "\n")
+		b.WriteString(cut(l, room-1) + "\n")
 	}
 	p.lines = len(lines)
 	fmt.Fprint(s.Err, b.String())

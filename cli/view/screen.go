@@ -12,9 +12,8 @@ import (
 	"path/filepath"
 	"strings"
 
-	"github.com/charmbracelet/lipgloss"
-	"github.com/charmbracelet/x/term"
 	"github.com/muesli/termenv"
+	"golang.org/x/term"
 
 	"glassjar/cli/wire"
 	"glassjar/core/project"
@@ -37,36 +36,31 @@ type Screen struct {
 
 	progress *Progress
 
-	faint, bold, good, warn, bad lipgloss.Style
+	faint, bold, good, warn, bad termenv.Style
 }
 
 // NewScreen looks at the outputs. color is "auto", "always" or "never".
 func NewScreen(out, err io.Writer, color, dir string) *Screen {
 	// What goes to a pipe is not broken into lines: a program reads it.
 	s := &Screen{Out: out, Err: err, Width: unbroken, Dir: dir}
-	var width int
-	width, s.Terminal = terminal(out)
+	var columns int
+	columns, s.Terminal = terminal(out)
 	switch {
-	case width > 0:
-		s.Width = width
+	case columns > 0:
+		s.Width = columns
 	case s.Terminal:
 		s.Width = 80
 	}
 	_, s.ErrTerminal = terminal(err)
-	r := lipgloss.NewRenderer(out)
-	switch {
-	case color == "always":
-		r.SetColorProfile(termenv.ANSI)
-	case color == "never" || !s.Terminal || os.Getenv("NO_COLOR") != "" || os.Getenv("TERM") == "dumb":
-		r.SetColorProfile(termenv.Ascii)
-	default:
-		r.SetColorProfile(termenv.ANSI)
+	colors := termenv.ANSI
+	if color != "always" && (color == "never" || !s.Terminal || os.Getenv("NO_COLOR") != "" || os.Getenv("TERM") == "dumb") {
+		colors = termenv.Ascii
 	}
-	s.faint = r.NewStyle().Foreground(lipgloss.Color("8"))
-	s.bold = r.NewStyle().Bold(true)
-	s.good = r.NewStyle().Foreground(lipgloss.Color("2"))
-	s.warn = r.NewStyle().Foreground(lipgloss.Color("3"))
-	s.bad = r.NewStyle().Foreground(lipgloss.Color("1"))
+	s.faint = colors.String().Foreground(colors.Color("8"))
+	s.bold = colors.String().Bold()
+	s.good = colors.String().Foreground(colors.Color("2"))
+	s.warn = colors.String().Foreground(colors.Color("3"))
+	s.bad = colors.String().Foreground(colors.Color("1"))
 	return s
 }
 
@@ -74,8 +68,8 @@ const unbroken = 1 << 20
 
 // errWidth is the width of the terminal that standard error is.
 func (s *Screen) errWidth() int {
-	if width, _ := terminal(s.Err); width > 0 {
-		return width
+	if columns, _ := terminal(s.Err); columns > 0 {
+		return columns
 	}
 	return 80
 }
@@ -85,14 +79,14 @@ func terminal(w io.Writer) (int, bool) {
 		w = o.Under()
 	}
 	f, ok := w.(*os.File)
-	if !ok || !term.IsTerminal(f.Fd()) {
+	if !ok || !IsTerminal(f) {
 		return 0, false
 	}
-	width, _, err := term.GetSize(f.Fd())
+	columns, _, err := term.GetSize(int(f.Fd()))
 	if err != nil {
-		width = 0
+		columns = 0
 	}
-	return width, true
+	return columns, true
 }
 
 // Data writes a value as JSON, in the shape that it has there.
@@ -118,7 +112,7 @@ func (s *Screen) Say(format string, args ...any) {
 func (s *Screen) Note(text string) {
 	s.settle()
 	if !s.JSON && !s.Quiet {
-		fmt.Fprintln(s.Err, s.faint.Render("note")+"    "+cleanReason(text))
+		fmt.Fprintln(s.Err, s.faint.Styled("note")+"    "+cleanReason(text))
 	}
 }
 

@@ -4,8 +4,7 @@ import (
 	"os"
 	"strings"
 
-	"github.com/charmbracelet/lipgloss"
-	"github.com/charmbracelet/x/ansi"
+	"github.com/muesli/termenv"
 )
 
 // Sheet is the one form in which results are drawn: a narrow column of labels
@@ -25,7 +24,7 @@ type row struct {
 // Cell is one piece of text and how it looks.
 type Cell struct {
 	Text  string
-	style *lipgloss.Style
+	style *termenv.Style
 }
 
 // Sheet begins a sheet.
@@ -90,7 +89,7 @@ func (t *Sheet) String() string {
 			label = ""
 		}
 		last = r.label
-		head := t.screen.faint.Render(label) + strings.Repeat(" ", max(1, labelWidth-len(label)))
+		head := t.screen.faint.Styled(label) + strings.Repeat(" ", max(1, labelWidth-len(label)))
 		lines := t.draw(r, widths)
 		for i, line := range lines {
 			if i > 0 {
@@ -120,7 +119,7 @@ func (t *Sheet) widths() []int {
 			if i == len(widths) {
 				widths = append(widths, 0)
 			}
-			widths[i] = max(widths[i], ansi.StringWidth(c.Text))
+			widths[i] = max(widths[i], width(c.Text))
 		}
 	}
 	return widths
@@ -164,7 +163,7 @@ func (t *Sheet) drawCells(cells []Cell, widths []int, room int) []string {
 		at = len(setIn)
 	}
 	for i, c := range cells {
-		wide := ansi.StringWidth(c.Text)
+		wide := width(c.Text)
 		if i < len(cells)-1 {
 			if at > 0 && at+wide > room {
 				below()
@@ -191,7 +190,7 @@ func (t *Sheet) drawCells(cells []Cell, widths []int, room int) []string {
 func longestWord(text string) int {
 	longest := 0
 	for _, word := range strings.Fields(text) {
-		longest = max(longest, ansi.StringWidth(word))
+		longest = max(longest, width(word))
 	}
 	return longest
 }
@@ -200,7 +199,7 @@ func (c Cell) render() string {
 	if c.style == nil || c.Text == "" {
 		return c.Text
 	}
-	return c.style.Render(c.Text)
+	return c.style.Styled(c.Text)
 }
 
 // Text writes running text, wrapped where the screen is narrower than its lines.
@@ -208,7 +207,7 @@ func (s *Screen) Text(text string) {
 	for _, paragraph := range strings.Split(text, "\n\n") {
 		lines := strings.Split(paragraph, "\n")
 		for _, l := range lines {
-			if ansi.StringWidth(l) > s.Width {
+			if width(l) > s.Width {
 				lines = wrap(strings.Join(lines, " "), s.Width)
 				break
 			}
@@ -225,7 +224,7 @@ func cutPaths(text string, room int) string {
 	}
 	words := strings.Split(text, " ")
 	for i, w := range words {
-		if ansi.StringWidth(w) > room && strings.ContainsRune(w, os.PathSeparator) {
+		if width(w) > room && strings.ContainsRune(w, os.PathSeparator) {
 			words[i] = cutPath(w, room)
 		}
 	}
@@ -240,27 +239,27 @@ func cutPath(path string, room int) string {
 		// The head of one or two parts stays, and as much of the tail as there is room for.
 		head := strings.Join(parts[:min(2, len(parts)-1)], separator)
 		tail := strings.Join(parts[min(2, len(parts)-1)+left:], separator)
-		if short := head + separator + mark + separator + tail; ansi.StringWidth(short) <= room && tail != "" {
+		if short := head + separator + mark + separator + tail; width(short) <= room && tail != "" {
 			return short
 		}
 	}
 	last := parts[len(parts)-1]
-	if short := mark + separator + last; ansi.StringWidth(short) <= room {
+	if short := mark + separator + last; width(short) <= room {
 		return short
 	}
 	half := max(1, (room-len(mark))/2)
-	return ansi.Truncate(last, half, "") + mark + ansi.TruncateLeft(last, max(0, ansi.StringWidth(last)-half), "")
+	return cut(last, half) + mark + from(last, max(0, width(last)-half))
 }
 
 // wrap breaks a text at blanks only, since paths and options are to be copied.
-func wrap(text string, width int) []string {
-	if ansi.StringWidth(text) <= width {
+func wrap(text string, room int) []string {
+	if width(text) <= room {
 		return []string{text}
 	}
 	var lines []string
 	line := ""
 	for _, word := range strings.SplitAfter(text, " ") {
-		if line != "" && ansi.StringWidth(strings.TrimRight(line+word, " ")) > width {
+		if line != "" && width(strings.TrimRight(line+word, " ")) > room {
 			lines = append(lines, strings.TrimRight(line, " "))
 			line = ""
 		}

@@ -10,7 +10,7 @@ import (
 
 // Prefix comes before each line of one of several commands that run at once.
 func (s *Screen) Prefix(name string, width int) string {
-	return s.faint.Render(fmt.Sprintf("%-*s |", width, Clean(name))) + " "
+	return s.faint.Styled(fmt.Sprintf("%-*s |", width, Clean(name))) + " "
 }
 
 // maxDiffers is how many versions that differ are named unless more is asked for.

@@ -70,6 +70,9 @@ func own(file string) bool {
 		uint32(st.Mode)&(syscall.S_IFMT|0o022) == syscall.S_IFREG
 }
 
+// longest is how many bytes a file may have that is read here.
+const longest = 1<<16 - 1
+
 // contents is what is in a short file. It is read without what os makes ready for reading
 // that may wait, which takes longer than all the rest.
 func contents(file string) (string, error) {
@@ -78,7 +81,16 @@ func contents(file string) (string, error) {
 		return "", err
 	}
 	defer func() { _ = syscall.Close(f) }() // it was read only
-	data := make([]byte, 1<<16)
+	var st syscall.Stat_t
+	if err := syscall.Fstat(f, &st); err != nil {
+		return "", err
+	}
+	if st.Size > longest {
+		return "", syscall.EFBIG
+	}
+	// As much as it has and not as much as it may: the stack that the rest would be on is
+	// copied, and its pages are made, which is a tenth of what starting takes.
+	data := make([]byte, st.Size+1)
 	have := 0
 	for have < len(data) {
 		n, err := syscall.Read(f, data[have:])
