@@ -88,8 +88,8 @@ func contents(file string) (string, error) {
 	if st.Size > longest {
 		return "", syscall.EFBIG
 	}
-	// As much as it has and not as much as it may: the stack that the rest would be on is
-	// copied, and its pages are made, which is a tenth of what starting takes.
+	// As much as it has and not as much as it may: the stack would have to grow for the rest,
+	// and each of its pages be made.
 	data := make([]byte, st.Size+1)
 	have := 0
 	for have < len(data) {
