@@ -46,9 +46,8 @@ func (s *Screen) machineWords(err error) (Message, bool) {
 		}
 		return m, true
 	case errors.As(err, &lost):
-		m := s.systemWords(lost.Err)
-		m.What = "what was to be printed could not be written"
-		return m, true
+		return Message{What: "what was to be printed could not be written", Reasons: []string{s.system(lost.Err)},
+			Try: []string{"send it elsewhere, or make room there; what the command did is done"}}, true
 	case errors.As(err, &link):
 		return Message{What: s.Path(link.Path) + " is a link that leads out of " + s.Path(link.Within), Reasons: []string{"it leads to " + s.Path(link.Target), "nothing is written through it"},
 			Try: []string{"put the file itself there, or change the one that it leads to"}}, true

@@ -210,6 +210,9 @@ func (s *Screen) Outcome(o *operation.Outcome) {
 	for _, w := range o.Wrote {
 		t.Line("wrote", s.Plain(s.Path(w)))
 	}
+	for _, r := range o.Removed {
+		t.Line("removed", s.Plain(s.Path(r)))
+	}
 	for _, f := range o.Plan.Structure {
 		t.Line("mended", s.Plain(f))
 	}

@@ -44,6 +44,7 @@ type Outcome struct {
 	Files    int           `json:"files"`
 	Took     time.Duration `json:"took_ns"`
 	Wrote    []string      `json:"wrote"`
+	Removed  []string      `json:"removed_files"`
 	Warnings []string      `json:"warnings"`
 	// Signed is there where somebody had to sign the record that was followed.
 	Signed *Signed `json:"signed,omitempty"`
@@ -57,6 +58,7 @@ func ofOutcome(v operation.Outcome) Outcome {
 		Files:    v.Files,
 		Took:     v.Took,
 		Wrote:    v.Wrote,
+		Removed:  v.Removed,
 		Warnings: v.Warnings,
 		Signed:   pointer(v.Signed, ofSigned),
 	}

@@ -6,6 +6,7 @@ package apply
 import (
 	"context"
 	"errors"
+	"io/fs"
 	"maps"
 	"path/filepath"
 	"slices"
@@ -68,9 +69,9 @@ type Done struct {
 	Fetched int64
 	Files   int
 	Took    time.Duration
-	// Wrote are the files outside the jar that were written.
-	Wrote    []string
-	Warnings []string
+	// Wrote are the files outside the jar that were written, Removed those that were taken away.
+	Wrote, Removed []string
+	Warnings       []string
 	// Uncompiled tells that modules were put in place without their bytecode.
 	Uncompiled bool
 }
@@ -78,7 +79,7 @@ type Done struct {
 // Do fetches, verifies and applies a plan. The store is held by the caller. After an
 // error the jar is as it was.
 func (a *Applier) Do(ctx context.Context, w Work) (Done, error) {
-	out := Done{Wrote: []string{}, Warnings: []string{}}
+	out := Done{Wrote: []string{}, Removed: []string{}, Warnings: []string{}}
 	start := time.Now()
 	change := jar.Change{Remove: w.Removed, Drop: w.Plan.Drop, Requested: w.Steps.Asked, Own: map[string]jar.OwnFile{}, Outside: w.Outside,
 		CacheTag: w.Python.Said.CacheTag, Placer: &store.Placer{Store: a.Store, Way: a.Placing}}
@@ -99,8 +100,7 @@ func (a *Applier) Do(ctx context.Context, w Work) (Done, error) {
 	for _, d := range w.Removed {
 		delete(origins, d.Key())
 	}
-	var err error
-	if out.Wrote, err = w.collectWrites(&change); err != nil {
+	if err := w.collectWrites(&change, &out); err != nil {
 		return out, err
 	}
 	if w.Plan.Empty() && len(change.Own) == 0 && change.Spec == nil && change.Record == nil {
@@ -173,25 +173,31 @@ func (a *Applier) noteState(w Work, origins map[string]string, own map[string]ja
 
 // collectWrites adds the spec, the record and the jar's parts to a change, where they
 // change.
-func (w Work) collectWrites(change *jar.Change) (wrote []string, err error) {
+func (w Work) collectWrites(change *jar.Change, out *Done) error {
 	if !w.Parts.Equal(w.Jar.State.Parts) {
 		state, err := w.Jar.State.WithParts(w.Parts)
 		if err != nil {
-			return nil, err
+			return err
 		}
 		change.Own[jar.StatePath] = jar.OwnFile{Data: state}
 	}
-	wrote = []string{}
 	for _, file := range slices.Sorted(maps.Keys(w.Write)) {
 		data := w.Write[file]
-		if have, err := limits.ReadFile(file, limits.Own); err == nil && data != nil && string(have) == string(data) && !w.New {
+		have, err := limits.ReadFile(file, limits.Own)
+		switch {
+		case data == nil && errors.Is(err, fs.ErrNotExist):
 			continue
+		case data == nil:
+			out.Removed = append(out.Removed, file)
+		case err == nil && string(have) == string(data) && !w.New:
+			continue
+		default:
+			out.Wrote = append(out.Wrote, file)
 		}
-		wrote = append(wrote, file)
 		if w.Place.Project == "" {
 			rel, err := filepath.Rel(w.Place.Root, file)
 			if err != nil {
-				return wrote, err
+				return err
 			}
 			change.Own[filepath.ToSlash(rel)] = jar.OwnFile{Data: data, Gone: data == nil}
 			continue
@@ -203,5 +209,5 @@ func (w Work) collectWrites(change *jar.Change) (wrote []string, err error) {
 			change.Record = text
 		}
 	}
-	return wrote, nil
+	return nil
 }

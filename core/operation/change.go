@@ -29,9 +29,9 @@ type Outcome struct {
 	// Answer, if set, is what lets the same command say at once what this one says, if whoever
 	// shows the outcome keeps it: see [Machine.KeepAnswer].
 	Answer *start.Answer
-	// Wrote are the files outside the jar that were written.
-	Wrote    []string
-	Warnings []string
+	// Wrote are the files outside the jar that were written, Removed those that were taken away.
+	Wrote, Removed []string
+	Warnings       []string
 }
 
 // Decide looks at a plan and says whether to go on.
@@ -52,7 +52,7 @@ func (m *Machine) carryOut(ctx context.Context, p *job, decide Decide) (*Outcome
 }
 
 func newOutcome(p *plan.Plan) *Outcome {
-	return &Outcome{Plan: p, Wrote: []string{}, Warnings: []string{}}
+	return &Outcome{Plan: p, Wrote: []string{}, Removed: []string{}, Warnings: []string{}}
 }
 
 // apply does what a plan says. The store is held.
@@ -69,7 +69,8 @@ func (m *Machine) apply(ctx context.Context, p *job) (*Outcome, error) {
 	applier := apply.Applier{Store: m.Store, Placing: m.Settings.Placing, Report: m.Report, Command: m.Command, Now: m.now, Compiling: m.bytecodeWay()}
 	done, err := applier.Do(ctx, apply.Work{Plan: p.Plan, Steps: p.steps, Place: p.place, Jar: p.jar, New: p.instead, Outside: m.outside(p.place), Python: p.python, Catalog: p.catalog, Begun: p.begun,
 		Removed: p.removed, Own: p.structure, Write: p.write, Parts: p.parts, Commit: func(ctx context.Context) error { return m.commit(ctx, p) }})
-	out.Fetched, out.Files, out.Wrote, out.Warnings = done.Fetched, done.Files, done.Wrote, done.Warnings
+	out.Fetched, out.Files = done.Fetched, done.Files
+	out.Wrote, out.Removed, out.Warnings = done.Wrote, done.Removed, done.Warnings
 	if done.Took > 0 {
 		out.Took = time.Since(start)
 	}

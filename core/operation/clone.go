@@ -107,7 +107,7 @@ func (m *Machine) cloneFiles(ctx context.Context, j *jar.Jar, from, to place.Pla
 	for _, d := range installed {
 		p.Add = append(p.Add, plan.Item{Name: d.Key(), Version: d.Version().String(), Asked: d.Requested, Here: true})
 	}
-	out := &Outcome{Plan: p.Plan, Wrote: []string{}, Warnings: []string{}}
+	out := newOutcome(p.Plan)
 	if ok, err := decide(p.Plan); err != nil || !ok {
 		return out, err
 	}

@@ -222,5 +222,5 @@ func (m *Machine) wouldBe(at place.Place, record *project.Record, opt RecreateOp
 	p.choices = list
 	p.compare(nil, nil, nil, plan.Aim{})
 	_, err = decide(p.Plan)
-	return &Outcome{Plan: p.Plan, Wrote: []string{}, Warnings: []string{}}, err
+	return newOutcome(p.Plan), err
 }

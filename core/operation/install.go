@@ -51,7 +51,9 @@ func (m *Machine) Install(ctx context.Context, opt InstallOptions, decide Decide
 	defer release()
 	if p, state := m.unchanged(at, opt, asked); p != nil {
 		ok, err := decide(p.Plan)
-		return &Outcome{Plan: p.Plan, Done: ok && err == nil, Wrote: []string{}, Warnings: []string{}, Answer: m.answer(p.jar, at, state)}, err
+		out := newOutcome(p.Plan)
+		out.Done, out.Answer = ok && err == nil, m.answer(p.jar, at, state)
+		return out, err
 	}
 	spec, err := readSpec(at)
 	if err != nil {
