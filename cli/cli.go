@@ -59,7 +59,14 @@ type app struct {
 // Main runs one command line and gives its exit code.
 func Main(args []string, in io.Reader, out, errs io.Writer) int {
 	if l := plainRun(args); l != nil {
-		return become(l, errs)
+		var code exitCode
+		switch err := launch(l); {
+		case err == nil:
+			return view.ExitDone
+		case errors.As(err, &code):
+			return int(code)
+		}
+		// What was not started the command itself will tell.
 	}
 	return newApp(args, in, out, errs).run()
 }
@@ -166,27 +173,14 @@ func (a *app) tellNotes() {
 	}
 }
 
-// become runs a launch, in place of this process where the system can.
-func become(l *operation.Launch, errs io.Writer) int {
-	err := launch(l)
-	var code exitCode
-	switch {
-	case errors.As(err, &code):
-		return int(code)
-	case err != nil:
-		if fault := (*os.PathError)(nil); errors.As(err, &fault) && fault.Path == l.Path {
-			err = fault.Err // the path is told already
-		}
-		fmt.Fprintf(errs, "glassjar: cannot start %s: %v\n", l.Path, err)
-		return view.ExitPython
-	}
-	return view.ExitDone
-}
-
 // launch runs a launch with the user's own mask.
 func (a *app) launch(l *operation.Launch) error {
 	a.restoreMask()
-	return launch(l)
+	err := launch(l)
+	if code := exitCode(0); err == nil || errors.As(err, &code) {
+		return err
+	}
+	return operation.CannotRun(l.Path, err)
 }
 
 // exitCode ends the program with a code and no message.

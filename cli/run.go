@@ -94,9 +94,10 @@ func (a *app) runOnce(ctx context.Context, opt operation.OnceOptions, command []
 	defer release()
 	a.tellNotes()
 	a.restoreMask()
-	code, err := await(l)
-	a.exit = code
-	return err
+	if a.exit, err = await(l); err != nil {
+		return operation.CannotRun(l.Path, err)
+	}
+	return nil
 }
 
 // under runs a command under several Pythons.

@@ -52,8 +52,9 @@ const (
 	// ExitMachine is for what the machine denies: a full disk, no permission, an
 	// input or output error, no handles or memory left.
 	ExitMachine = 8
-	// ExitNoCommand is for a command that is not there, and ExitInterrupted for an
-	// interrupt, as shells count them.
+	// ExitCannotRun is for a command that is there and is not started, ExitNoCommand for one
+	// that is not there, and ExitInterrupted for an interrupt, as shells count them.
+	ExitCannotRun   = 126
 	ExitNoCommand   = 127
 	ExitInterrupted = 130
 )
@@ -75,6 +76,7 @@ var ExitWords = []ExitWord{
 	{ExitPython, "python", "no fitting interpreter, no jar, or one in the middle of a change"},
 	{ExitBuild, "build", "a build failed, or had no consent"},
 	{ExitMachine, "machine", "the machine denies something: a full disk, no permission, no locks, input or output errors, no handles or memory left"},
+	{ExitCannotRun, "cannot run", "`run` found the command, and the system does not start it"},
 	{ExitNoCommand, "no command", "`run` found no such command"},
 	{ExitInterrupted, "interrupted", "Ctrl-C"},
 }
@@ -171,7 +173,7 @@ var exits = []exit{
 		}
 		return ExitPython
 	}),
-	is[*operation.NoCommandError](ExitNoCommand),
+	is[*operation.NoCommandError](ExitNoCommand), is[*operation.NoFileError](ExitNoCommand), is[*operation.CannotRunError](ExitCannotRun),
 
 	{nil, func(err error) (int, bool) { return ExitMachine, ofSystem(err) }},
 }

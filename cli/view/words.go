@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"net/url"
 	"os"
+	"path/filepath"
 	"sort"
 	"strings"
 
@@ -115,6 +116,8 @@ func (s *Screen) jarWords(err error) (Message, bool) {
 		wrong    *plan.WrongPythonError
 		rejected interpreter.Rejection
 		command  *operation.NoCommandError
+		noPath   *operation.NoFileError
+		unrun    *operation.CannotRunError
 		needed   *operation.StillNeededError
 		missing  *operation.NotInstalledError
 		noFile   *plan.NoFittingFileError
@@ -137,6 +140,10 @@ func (s *Screen) jarWords(err error) (Message, bool) {
 		return Message{What: s.Path(rejected.Path) + " cannot be used as a Python", Reasons: []string{rejected.Why}, Try: []string{"glassjar pythons lists those that can"}}, true
 	case errors.As(err, &command):
 		return s.noCommand(command), true
+	case errors.As(err, &noPath):
+		return s.noFile(noPath), true
+	case errors.As(err, &unrun):
+		return s.cannotRun(unrun), true
 	case errors.As(err, &faults):
 		return Message{What: faults.Error(), Try: []string{"a folder, a zip, or its address, once: glassjar index add faults AT --holds advisories", "or the made-up one of the sample: glassjar index add faults sample: --holds advisories"}}, true
 	case errors.As(err, &lent):
@@ -280,6 +287,10 @@ func (s *Screen) noCommand(e *operation.NoCommandError) Message {
 	m := Message{What: fmt.Sprintf("there is no command %q in the jar or on PATH", e.Name), Try: []string{"glassjar contents lists what is in the jar"}}
 	if len(e.Near) > 0 {
 		m.Reasons = append(m.Reasons, "did you mean "+strings.Join(e.Near, " or ")+"?")
+	}
+	if e.Here {
+		m.Reasons = append(m.Reasons, "a file of that name is here; it is named by its path")
+		m.Try = []string{"glassjar run ." + string(filepath.Separator) + e.Name}
 	}
 	switch {
 	case e.Group != "":

@@ -240,6 +240,9 @@ func (m *Machine) RunPlus(ctx context.Context, opt OnceOptions, command []string
 func (m *Machine) launchOnce(j *jar.Jar, command []string) (*Launch, error) {
 	l, err := m.launchIn(j, command)
 	if err != nil {
+		if err := m.cannotFind(command[0], err); err != nil {
+			return nil, err
+		}
 		return nil, &NoCommandError{Name: command[0], Jar: j.State.Prompt}
 	}
 	return l, nil

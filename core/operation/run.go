@@ -46,6 +46,8 @@ type NoCommandError struct {
 	BroughtBy []string
 	// Group or Extra is a part of the spec that brings it and is not in the jar.
 	Group, Extra string
+	// Here tells that a file of that name is where the user stands.
+	Here bool
 }
 
 func (e *NoCommandError) Error() string { return "there is no command " + e.Name }
@@ -67,7 +69,7 @@ func (m *Machine) Run(ctx context.Context, ref string, command []string) (*Launc
 	}
 	l, err := m.launchIn(j, command)
 	if err != nil {
-		return nil, m.noCommand(ctx, at, j, command[0])
+		return nil, m.noCommand(ctx, at, j, command[0], err)
 	}
 	return l, nil
 }
@@ -136,10 +138,14 @@ func (m *Machine) bringBase(ctx context.Context, at place.Place, j *jar.Jar, gon
 	return err
 }
 
-// noCommand says what is near, and which distributions would bring the command.
-func (m *Machine) noCommand(ctx context.Context, at place.Place, j *jar.Jar, name string) error {
+// noCommand says what is near, and which distributions would bring the command, or what is wrong
+// with the file that was named.
+func (m *Machine) noCommand(ctx context.Context, at place.Place, j *jar.Jar, name string, cause error) error {
+	if err := m.cannotFind(name, cause); err != nil {
+		return err
+	}
 	bin := j.Path(j.Layout().Scripts())
-	e := &NoCommandError{Name: name, Jar: j.Root, Near: near.Names(name, scripts(bin))}
+	e := &NoCommandError{Name: name, Jar: j.Root, Near: near.Names(name, scripts(bin)), Here: isFile(m.absolute(name))}
 	if m.NoHints {
 		return e
 	}
