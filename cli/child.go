@@ -47,7 +47,7 @@ func await(l *operation.Launch) (int, error) {
 	cmd := child(context.Background(), l)
 	cmd.Stdin, cmd.Stdout, cmd.Stderr = os.Stdin, os.Stdout, os.Stderr
 	if err := cmd.Start(); err != nil {
-		return 0, err
+		return 0, operation.CannotRun(l.Path, err)
 	}
 	ended := make(chan struct{})
 	defer close(ended)
@@ -74,7 +74,10 @@ func prefixed(ctx context.Context, l *operation.Launch, out, errs *lines) (int, 
 	cmd := child(ctx, l)
 	cmd.Cancel, cmd.WaitDelay = func() error { return cmd.Process.Signal(endSignal) }, grace
 	cmd.Stdout, cmd.Stderr = out, errs
-	err := cmd.Run()
+	if err := cmd.Start(); err != nil {
+		return 0, operation.CannotRun(l.Path, err)
+	}
+	err := cmd.Wait()
 	out.end()
 	errs.end()
 	return exitOf(err)

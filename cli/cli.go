@@ -176,11 +176,7 @@ func (a *app) tellNotes() {
 // launch runs a launch with the user's own mask.
 func (a *app) launch(l *operation.Launch) error {
 	a.restoreMask()
-	err := launch(l)
-	if code := exitCode(0); err == nil || errors.As(err, &code) {
-		return err
-	}
-	return operation.CannotRun(l.Path, err)
+	return launch(l)
 }
 
 // exitCode ends the program with a code and no message.

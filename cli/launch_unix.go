@@ -11,7 +11,9 @@ import (
 
 // launch replaces this process, so that signals, terminal and exit code are
 // the command's own.
-func launch(l *operation.Launch) error { return syscall.Exec(l.Path, l.Args, l.Env) }
+func launch(l *operation.Launch) error {
+	return operation.CannotRun(l.Path, syscall.Exec(l.Path, l.Args, l.Env)) // it comes back only where it failed
+}
 
 // typedLine does nothing: only Windows starts commands by lines.
 func typedLine(*exec.Cmd, *operation.Launch) {}

@@ -94,10 +94,8 @@ func (a *app) runOnce(ctx context.Context, opt operation.OnceOptions, command []
 	defer release()
 	a.tellNotes()
 	a.restoreMask()
-	if a.exit, err = await(l); err != nil {
-		return operation.CannotRun(l.Path, err)
-	}
-	return nil
+	a.exit, err = await(l)
+	return err
 }
 
 // under runs a command under several Pythons.
