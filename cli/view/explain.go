@@ -110,6 +110,9 @@ func sentence(f resolve.Fact, all []resolve.Fact) string {
 // whatThereIs tells what there is where a need allows none of it.
 func whatThereIs(f resolve.Fact, all []resolve.Fact) string {
 	n := f.Needs[0]
+	if len(f.Needs) == 1 && n.URL == "" && n.Specifiers.Set().IsEmpty() {
+		return ", which no version can meet"
+	}
 	for _, other := range all {
 		if other.Unfit != resolve.Fit && other.Name == n.Name {
 			return "" // another sentence says what is wrong with those there are
