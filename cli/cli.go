@@ -295,6 +295,9 @@ func (a *app) prepare(cmd *cobra.Command, args []string) error {
 	a.restoreMask = ownRights()
 	a.screen = a.newScreen()
 	a.doing = strings.TrimSpace(strings.TrimPrefix(strings.TrimPrefix(cmd.CommandPath(), "glassjar"), " pythons") + " " + strings.Join(args, " "))
+	if name := called(cmd); !cmd.HasParent() || name == "version" || name == "help" {
+		return nil // what they tell is asked for where nothing else works
+	}
 	dir, err := os.Getwd()
 	if errors.Is(err, fs.ErrNotExist) {
 		return &view.UsageError{Why: "the folder in which you stand is gone", Try: "go to one that is there: cd"}
