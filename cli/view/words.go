@@ -8,7 +8,6 @@ import (
 	"net/http"
 	"net/url"
 	"os"
-	"path/filepath"
 	"sort"
 	"strings"
 
@@ -279,32 +278,6 @@ func (s *Screen) noJar(e *place.NoJarError) Message {
 		if others := append(e.Shelf, e.Used...); len(others) > 0 {
 			m.Try = append(m.Try, "or name one: --jar "+others[0])
 		}
-	}
-	return m
-}
-
-func (s *Screen) noCommand(e *operation.NoCommandError) Message {
-	m := Message{What: fmt.Sprintf("there is no command %q in the jar or on PATH", e.Name), Try: []string{"glassjar contents lists what is in the jar"}}
-	if len(e.Near) > 0 {
-		m.Reasons = append(m.Reasons, "did you mean "+strings.Join(e.Near, " or ")+"?")
-	}
-	if e.Here {
-		m.Reasons = append(m.Reasons, "a file of that name is here; it is named by its path")
-		m.Try = []string{"glassjar run ." + string(filepath.Separator) + e.Name}
-	}
-	switch {
-	case e.Group != "":
-		m.Reasons = append(m.Reasons, fmt.Sprintf("the group %s brings it, and is not in the jar", e.Group))
-		m.Try = []string{"glassjar recreate --group " + e.Group}
-	case e.Extra != "":
-		m.Reasons = append(m.Reasons, fmt.Sprintf("the extra %s brings it, and is not in the jar", e.Extra))
-		m.Try = []string{"glassjar recreate --extra " + e.Extra}
-	}
-	for _, d := range e.BroughtBy {
-		m.Reasons = append(m.Reasons, fmt.Sprintf("the distribution %s brings it", d))
-	}
-	if len(e.BroughtBy) > 0 {
-		m.Try = []string{"glassjar install " + e.BroughtBy[0]}
 	}
 	return m
 }
