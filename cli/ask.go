@@ -9,6 +9,7 @@ import (
 	"golang.org/x/term"
 
 	"glassjar/cli/view"
+	"glassjar/core/building"
 	"glassjar/core/operation"
 	"glassjar/core/plan"
 )
@@ -39,7 +40,7 @@ func (a *app) canAsk() bool {
 }
 
 // askBuild asks whether source may be built.
-func (a *app) askBuild(q operation.BuildQuestion) (bool, error) {
+func (a *app) askBuild(q building.Question) (bool, error) {
 	a.screen.BuildQuestion(q)
 	return a.ask("build it?")
 }

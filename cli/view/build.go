@@ -5,13 +5,14 @@ import (
 	"fmt"
 	"strings"
 
+	"glassjar/core/building"
 	"glassjar/core/operation"
 	"glassjar/core/plan"
 	"glassjar/core/source"
 )
 
 // BuildQuestion shows what will run when a package is built from source.
-func (s *Screen) BuildQuestion(q operation.BuildQuestion) {
+func (s *Screen) BuildQuestion(q building.Question) {
 	t := s.Sheet()
 	from := q.From
 	if from == "" {
@@ -53,13 +54,16 @@ func roomWords(room string) string {
 func (s *Screen) buildWords(err error) (Message, bool) {
 	var (
 		failed     *source.BuildError
-		consent    *operation.NoConsentError
+		consent    *building.NoConsentError
 		archive    *source.ArchiveError
 		repository *source.RepositoryError
 		lacking    *operation.LackingError
 		folder     *operation.FromFolderError
+		gone       *building.NoFolderError
 	)
 	switch {
+	case errors.As(err, &gone):
+		return Message{What: "there is nothing at " + s.Path(gone.Folder)}, true
 	case errors.As(err, &consent):
 		return s.noConsent(consent), true
 	case errors.As(err, &lacking):
@@ -88,7 +92,7 @@ func (s *Screen) buildWords(err error) (Message, bool) {
 	return Message{}, false
 }
 
-func (s *Screen) noConsent(e *operation.NoConsentError) Message {
+func (s *Screen) noConsent(e *building.NoConsentError) Message {
 	names := strings.Join(e.Names, ", ")
 	var quoted []string
 	for _, n := range e.Names {

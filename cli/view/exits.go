@@ -9,6 +9,7 @@ import (
 
 	"glassjar/core/apply"
 	"glassjar/core/atomicfile"
+	"glassjar/core/building"
 	"glassjar/core/catalog"
 	"glassjar/core/fetch"
 	"glassjar/core/git"
@@ -113,7 +114,7 @@ var exits = []exit{
 	is[*guard.PanicError](ExitNo),
 
 	// What is built from source, and may not be.
-	is[*operation.NoConsentError](ExitBuild), is[*source.BuildError](ExitBuild), is[*operation.LackingError](ExitMachine), is[*operation.FromFolderError](ExitUsage), is[*source.ArchiveError](ExitIntegrity),
+	is[*building.NoConsentError](ExitBuild), is[*building.NoFolderError](ExitUsage), is[*source.BuildError](ExitBuild), is[*operation.LackingError](ExitMachine), is[*operation.FromFolderError](ExitUsage), is[*source.ArchiveError](ExitIntegrity),
 	by(func(e *source.RepositoryError) int {
 		if e.Missing {
 			return ExitMachine

@@ -84,11 +84,13 @@ type Release struct {
 	alike int // see [alike]
 }
 
-// Use sets the indexes that are asked, and what they pass over is noted; nil asks none.
+// Use sets the indexes that are asked, and what they pass over is noted, here only where several
+// catalogues ask them; nil asks none.
 func (c *Catalog) Use(indexes *index.Ordered) *Catalog {
-	c.Indexes = indexes
-	if indexes != nil {
-		indexes.PassedOver = func(name string, f index.File) { c.pass(name, f, f.Fault) }
+	if c.Indexes = nil; indexes != nil {
+		own := *indexes
+		own.PassedOver = func(name string, f index.File) { c.pass(name, f, f.Fault) }
+		c.Indexes = &own
 	}
 	return c
 }

@@ -155,3 +155,16 @@ func TestPublishers(t *testing.T) {
 	assert.Empty(t, c.Publishers(ctx, "cider", version.MustParse("2.0")))
 	assert.Empty(t, open(t, s).Publishers(ctx, "press", version.MustParse("1")), "the index knows nothing of it")
 }
+
+// What a build asks of the same indexes is no note of the command's.
+func TestEachNotesWhatItPassedOver(t *testing.T) {
+	s := newStall(t, "one")
+	s.sell("press-1.0-py3-none-any.whl")
+	s.files["press"] = append(s.files["press"], index.File{Name: "press-2..0-py3-none-any.whl", Distribution: "press", Fault: "2..0 is no version"})
+	own := open(t, s)
+	other := (&catalog.Catalog{Direct: map[string]index.File{}, Store: own.Store, Cache: own.Cache}).Use(own.Indexes)
+	_, _, err := own.Releases(t.Context(), "press")
+	require.NoError(t, err)
+	assert.Equal(t, []index.PassedOver{{Name: "press", File: "press-2..0-py3-none-any.whl", Why: "2..0 is no version"}}, own.PassedOver())
+	assert.Empty(t, other.PassedOver())
+}

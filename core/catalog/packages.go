@@ -13,6 +13,7 @@ import (
 	"glassjar/core/digest"
 	"glassjar/core/index"
 	"glassjar/core/limits"
+	"glassjar/core/plan"
 	"glassjar/core/progress"
 	"glassjar/core/registry"
 	"glassjar/core/store"
@@ -247,4 +248,24 @@ func (c *Catalog) FetchAll(ctx context.Context, files []index.File) (map[string]
 		out[f.URL] = path
 		return nil
 	})
+}
+
+// HashAll fetches the files of choices of which the index gives no hash, and notes that: the
+// record and the comparison need it.
+func (c *Catalog) HashAll(ctx context.Context, choices []plan.Choice) error {
+	for i := range choices {
+		f := &choices[i].File
+		if choices[i].Provided || f.SHA256() != "" {
+			continue
+		}
+		path, sum, err := c.Fetch(ctx, *f, nil)
+		if err != nil {
+			return err
+		}
+		f.Hashes = f.Hashes.With(sum)
+		if info, err := os.Stat(path); err == nil {
+			f.Size = info.Size()
+		}
+	}
+	return nil
 }

@@ -15,6 +15,7 @@ import (
 	"glassjar/core/digest"
 	"glassjar/core/limits"
 	"glassjar/core/metadata"
+	"glassjar/core/requirement"
 )
 
 // Folder is a folder of package files, those in its direct subfolders
@@ -23,10 +24,12 @@ type Folder struct {
 	name, dir string
 	once      sync.Once
 	files     map[string][]File
-	err       error
-	mu        sync.Mutex
-	hashed    map[string]string
-	sums      *digest.Files
+	// misnamed are wheels whose names say no more than of what they are, by distribution.
+	misnamed map[string][]File
+	err      error
+	mu       sync.Mutex
+	hashed   map[string]string
+	sums     *digest.Files
 	// sumsFile is where hashes are kept, empty for nowhere; kept are those in it,
 	// and learned tells that there are new ones.
 	sumsFile string
@@ -67,7 +70,7 @@ func (d *Folder) Address() string { return d.dir }
 
 func (d *Folder) load() error {
 	d.once.Do(func() {
-		d.files = map[string][]File{}
+		d.files, d.misnamed = map[string][]File{}, map[string][]File{}
 		info, err := os.Stat(d.dir)
 		if err != nil || !info.IsDir() {
 			d.err = &NotIndexError{d.dir, "there is no such folder"}
@@ -97,9 +100,13 @@ func (d *Folder) add(p string) {
 	}
 	f := LocalFile(p, info.Size())
 	f.Index = d.name
-	if f.describe("") {
+	switch name, _, _ := strings.Cut(f.Name, "-"); {
+	case f.describe(""):
 		f.HasMetadata = f.Wheel != nil
 		d.files[f.Distribution] = append(d.files[f.Distribution], f)
+	case strings.HasSuffix(f.Name, ".whl") && requirement.ValidName(name):
+		f.Distribution = requirement.Normalize(name)
+		d.misnamed[f.Distribution] = append(d.misnamed[f.Distribution], f)
 	}
 }
 
@@ -128,7 +135,7 @@ func (d *Folder) Files(ctx context.Context, name string) ([]File, error) {
 		}
 		out[i].Hashes = digest.Sums{SHA256: sum}
 	}
-	return out, nil
+	return append(out, d.misnamed[name]...), nil
 }
 
 // Names are the distributions of which the folder has files.

@@ -172,12 +172,18 @@ func TestFolder(t *testing.T) {
 		require.NoError(t, os.WriteFile(filepath.Join(into, f.Name), f.Data, 0o644))
 	}
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "notes.txt"), nil, 0o644))
+	for _, misnamed := range []string{"swarm_count-9..0-py3-none-any.whl", "press-9..0-py3-none-any.whl"} {
+		require.NoError(t, os.WriteFile(filepath.Join(dir, misnamed), nil, 0o644))
+	}
 	folder := index.NewFolder("here", dir)
 	names, err := folder.Names(ctx)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"swarm-count"}, names)
 	files, err := folder.Files(ctx, "swarm-count")
 	require.NoError(t, err)
+	last := files[len(files)-1]
+	assert.Contains(t, last.Fault, "9..0 is not a version")
+	files = files[:len(files)-1]
 	assert.Len(t, files, len(sample.Files("swarm-count")))
 	for _, f := range files {
 		assert.Len(t, f.SHA256(), 64)

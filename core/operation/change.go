@@ -99,7 +99,7 @@ func (m *Machine) buildSources(ctx context.Context, p *job) error {
 	if p.building == nil {
 		return nil
 	}
-	if err := p.building.buildAll(ctx, &p.steps); err != nil {
+	if err := p.building.MakeWheels(ctx, &p.steps); err != nil {
 		return err
 	}
 	for _, c := range p.steps.Install {
@@ -108,7 +108,7 @@ func (m *Machine) buildSources(ctx context.Context, p *job) error {
 		}
 	}
 	if text := p.write[p.place.RecordFile]; p.record != nil && text != nil {
-		p.record.Built = p.building.builtTables(p.record.Built, p.choices)
+		p.record.Built = p.building.Tables(p.record.Built, p.choices)
 		p.write[p.place.RecordFile] = p.record.Format()
 	}
 	return nil

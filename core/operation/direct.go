@@ -9,6 +9,7 @@ import (
 	"path/filepath"
 	"strings"
 
+	"glassjar/core/building"
 	"glassjar/core/digest"
 	"glassjar/core/fetch"
 	"glassjar/core/index"
@@ -144,8 +145,7 @@ func (m *Machine) nameOf(ctx context.Context, address string) (name string, fold
 
 // nameInRepository is the name that the project in a repository states.
 func (m *Machine) nameInRepository(ctx context.Context, r source.Repository) (string, error) {
-	b := &building{m: m}
-	dir, err := b.checkOut(ctx, index.File{Tree: &index.Tree{Repository: r.URL, Requested: r.Requested, Commit: r.Commit}, Subdirectory: r.Subdirectory})
+	dir, err := m.checkouts().Folder(ctx, r)
 	if err != nil {
 		return "", err
 	}
@@ -189,11 +189,6 @@ func (m *Machine) directFile(ctx context.Context, p *job, a project.Asked) (inde
 	case ok:
 		f.URL, f.Subdirectory = r.URL, r.Subdirectory
 		f.Tree = &index.Tree{Repository: r.URL, Requested: r.Requested, Commit: r.Commit}
-		if p.building != nil {
-			if v, ok := p.building.commits[f.Distribution]; ok && r.Commit == "" && v.URL == r.URL && v.Requested == r.Requested && v.Subdirectory == r.Subdirectory {
-				f.Tree.Commit = v.Commit
-			}
-		}
 		return m.directSource(ctx, p, f)
 	}
 	u, err := url.Parse(a.URL)
@@ -223,11 +218,6 @@ func (m *Machine) directFile(ctx context.Context, p *job, a project.Asked) (inde
 		if s, err := metadata.ParseSdistName(f.Name); err == nil && s.Name == a.Key() {
 			f.Version = s.Version
 		}
-		if p.building != nil && f.Hashes.Empty() && f.Path == "" {
-			if a, ok := p.building.archives[f.Distribution]; ok && a.URL == f.URL {
-				f.Hashes, f.Size = digest.SumsOf(a.Hashes), a.Size // what was recorded stays until it is upgraded
-			}
-		}
 		return m.directSource(ctx, p, f)
 	}
 	name, err := metadata.ParseWheelName(f.Name)
@@ -253,7 +243,7 @@ func (m *Machine) directFile(ctx context.Context, p *job, a project.Asked) (inde
 // built is asked now: what it needs may depend on it.
 func (m *Machine) directSource(ctx context.Context, p *job, f index.File) (index.File, error) {
 	if p.building == nil {
-		return f, &NoConsentError{Names: []string{f.Distribution}, Spec: p.place.SpecFile}
+		return f, &building.NoConsentError{Names: []string{f.Distribution}, Spec: p.place.SpecFile}
 	}
-	return p.building.ready(ctx, f)
+	return p.building.Ready(ctx, p.building.Recorded(f)) // what was recorded stays until it is upgraded
 }

@@ -161,7 +161,7 @@ func (m *Machine) fromRoots(ctx context.Context, at place.Place, spec *project.S
 		return nil, err
 	}
 	p.choices = u.Parts(p.parts)
-	if err := m.hashAll(ctx, p); err != nil {
+	if err := p.catalog.HashAll(ctx, p.choices); err != nil {
 		return nil, err
 	}
 	if !fileExists(at.SpecFile) && !fileExists(at.RecordFile) {

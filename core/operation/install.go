@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"maps"
-	"os"
 	"path/filepath"
 	"slices"
 	"sort"
@@ -321,8 +320,7 @@ func (m *Machine) planFor(ctx context.Context, p *job, installed []jar.Installed
 	p.catalog.ReadAll = readAll(record, nil)
 	b := m.withSources(p, spec, opt.typed(), record)
 	for name := range opt.free {
-		delete(b.commits, name)
-		delete(b.archives, name)
+		b.Free(name)
 	}
 	env := target.EnvironmentOf(p.python)
 	roots := rootsOf(spec, opt)
@@ -344,14 +342,14 @@ func (m *Machine) planFor(ctx context.Context, p *job, installed []jar.Installed
 	for _, s := range p.choices {
 		p.versions[s.Name] = s.Version
 	}
-	if err := m.hashAll(ctx, p); err != nil {
+	if err := p.catalog.HashAll(ctx, p.choices); err != nil {
 		return err
 	}
 	p.Asked = project.Asks(opt.asked)
 	if p.write[at.RecordFile], err = m.recordText(ctx, p, spec, roots, u); err != nil {
 		return err
 	}
-	text, err := b.consents.write(spec.Text)
+	text, err := b.SpecText(spec.Text)
 	if err != nil {
 		return err
 	}
@@ -448,24 +446,4 @@ func keepOf(record *project.Record, installed []jar.Installed, opt resolveOption
 		delete(keep, name)
 	}
 	return keep
-}
-
-// hashAll fetches the files of which the index gives no hash: the record and
-// the comparison need it.
-func (m *Machine) hashAll(ctx context.Context, p *job) error {
-	for i := range p.choices {
-		f := &p.choices[i].File
-		if p.choices[i].Provided || f.SHA256() != "" {
-			continue
-		}
-		path, sum, err := p.catalog.Fetch(ctx, *f, nil)
-		if err != nil {
-			return err
-		}
-		f.Hashes = f.Hashes.With(sum)
-		if info, err := os.Stat(path); err == nil {
-			f.Size = info.Size()
-		}
-	}
-	return nil
 }

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"glassjar/core/building"
 	"glassjar/core/catalog"
 	"glassjar/core/index"
 	"glassjar/core/interpreter"
@@ -45,7 +46,7 @@ type job struct {
 	instead bool
 	// building makes wheels of source, record is what is written down; nil where nothing
 	// is.
-	building *building
+	building *building.Building
 	record   *project.Record
 	// before, if set, is the record that the new one comes after, in place of that which stands
 	// there.

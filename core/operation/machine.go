@@ -15,6 +15,7 @@ import (
 	"strings"
 	"time"
 
+	"glassjar/core/building"
 	"glassjar/core/catalog"
 	"glassjar/core/fetch"
 	"glassjar/core/index"
@@ -74,7 +75,7 @@ type Machine struct {
 	// nobody is asked; beyond tells that something present may go or change.
 	Early func(beyond bool) bool
 	// AskBuild, if set, asks the user whether source may be built.
-	AskBuild func(BuildQuestion) (bool, error)
+	AskBuild func(building.Question) (bool, error)
 	// AskPassphrase, if set, asks the user for that of a key's file.
 	AskPassphrase func(file string) ([]byte, error)
 	// Build are names that may be built from source in this command.

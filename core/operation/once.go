@@ -129,7 +129,7 @@ func (m *Machine) makeOnce(ctx context.Context, o *onceBase, in interpreter.Inte
 	if err := m.planOnce(ctx, p, o, plus, opt); err != nil {
 		return nil, err
 	}
-	if err := m.hashAll(ctx, p); err != nil {
+	if err := p.catalog.HashAll(ctx, p.choices); err != nil {
 		return nil, err
 	}
 	p.compare(nil, nil, nil, plan.Aim{})
@@ -162,7 +162,7 @@ func (m *Machine) planOnce(ctx context.Context, p *job, o *onceBase, plus []proj
 	}
 	if o.record != nil && opt.exact() {
 		var err error
-		p.choices, err = plan.FromRecord(o.record, env, o.parts, b.take(ctx))
+		p.choices, err = plan.FromRecord(o.record, env, o.parts, b.Take(ctx))
 		var other *plan.NotServedError
 		if !errors.As(err, &other) {
 			return err

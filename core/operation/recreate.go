@@ -134,7 +134,7 @@ func (m *Machine) fromRecord(ctx context.Context, at place.Place, spec *project.
 		return nil, err
 	}
 	b := m.withSources(p, spec, nil, record)
-	if p.choices, err = plan.FromRecord(record, env, p.parts, b.take(ctx)); err != nil {
+	if p.choices, err = plan.FromRecord(record, env, p.parts, b.Take(ctx)); err != nil {
 		return nil, err
 	}
 	if opt.unseal != nil {
@@ -142,7 +142,7 @@ func (m *Machine) fromRecord(ctx context.Context, at place.Place, spec *project.
 			return nil, err
 		}
 	}
-	if err := m.hashAll(ctx, p); err != nil {
+	if err := p.catalog.HashAll(ctx, p.choices); err != nil {
 		return nil, err
 	}
 	if opt.adopt != nil {

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"glassjar/core/building"
 	"glassjar/core/digest"
 	"glassjar/core/index"
 	"glassjar/core/interpreter"
@@ -133,7 +134,7 @@ func toolFiles(record *project.Record, files []index.File) []index.File {
 				continue
 			}
 			seen[w.File] = true
-			out = append(out, toolFile(w))
+			out = append(out, building.ToolFile(w))
 		}
 	}
 	return out

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"slices"
 
+	"glassjar/core/building"
 	"glassjar/core/fetch"
 	"glassjar/core/plan"
 	"glassjar/core/project"
@@ -57,8 +58,8 @@ func (p *job) explained(ctx context.Context, err error) error {
 // asked then says may be built.
 func (p *job) withConsent(ctx context.Context, solve func() error) error {
 	err := solve()
-	for names := sourceOnly(err); len(names) > 0 && p.building != nil; names = sourceOnly(err) {
-		if more, asked := p.building.allow(ctx, names, err); asked != nil || !more {
+	for names := building.SourceOnly(err); len(names) > 0 && p.building != nil; names = building.SourceOnly(err) {
+		if more, asked := p.building.Allow(ctx, names, err); asked != nil || !more {
 			return asked
 		}
 		err = solve()

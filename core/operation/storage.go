@@ -295,7 +295,7 @@ func (m *Machine) TidyStore(ctx context.Context, days int, plan bool) (*Tidied, 
 // fetched again.
 func (m *Machine) tidyRepositories(out *Tidied, before time.Time, plan bool) error {
 	var err error
-	for _, dir := range []string{m.repositories().Dir, m.checkoutsFolder()} {
+	for _, dir := range []string{m.repositories().Dir, m.checkouts().In} {
 		list, _ := os.ReadDir(dir) // most people have none
 		for _, e := range list {
 			info, gone := e.Info()

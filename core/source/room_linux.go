@@ -45,6 +45,9 @@ const notClosed = 213
 
 // bestMeans finds out once how a room can be closed here: by trying.
 var bestMeans = sync.OnceValue(func() means {
+	if os.Args[0] == stageName {
+		return byNothing // Main was not called: this process would start itself without end
+	}
 	for _, m := range []means{byNamespaces, byRules, byFilter} {
 		if tryMeans(m) {
 			return m

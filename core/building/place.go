@@ -1,4 +1,4 @@
-package operation
+package building
 
 import (
 	"context"
@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"time"
 
 	"glassjar/core/index"
 	"glassjar/core/metadata"
@@ -15,6 +16,11 @@ import (
 	"glassjar/core/source"
 	"glassjar/core/version"
 )
+
+// NoFolderError says that a folder of source is not there.
+type NoFolderError struct{ Folder string }
+
+func (e *NoFolderError) Error() string { return "there is nothing at " + e.Folder }
 
 // sourcePlace is where source stands on this machine.
 type sourcePlace struct {
@@ -24,7 +30,7 @@ type sourcePlace struct {
 }
 
 // newestSource is the newest source of a distribution.
-func (b *building) newestSource(ctx context.Context, name string) (index.File, error) {
+func (b *Building) newestSource(ctx context.Context, name string) (index.File, error) {
 	releases, _, err := b.catalog.Releases(ctx, name)
 	for _, r := range releases {
 		for _, f := range r.Files {
@@ -37,8 +43,8 @@ func (b *building) newestSource(ctx context.Context, name string) (index.File, e
 }
 
 // question is what is asked about source: what would run is read, not run.
-func (b *building) question(ctx context.Context, name string, f index.File) (BuildQuestion, error) {
-	q := BuildQuestion{Name: name, From: f.Name}
+func (b *Building) question(ctx context.Context, name string, f index.File) (Question, error) {
+	q := Question{Name: name, From: f.Name}
 	if !f.Version.IsZero() {
 		q.Version = f.Version.String()
 	}
@@ -49,7 +55,7 @@ func (b *building) question(ctx context.Context, name string, f index.File) (Bui
 	if f.Tree != nil {
 		q.From = f.Tree.Repository
 		if q.From == "" {
-			q.From = project.Shorten(b.m.Dir, f.Tree.Folder)
+			q.From = project.Shorten(b.on.Dir, f.Tree.Folder)
 		}
 	}
 	s, err := b.statement(at)
@@ -68,7 +74,7 @@ func folderOf(f index.File) string {
 }
 
 // locate brings source to this machine and hashes it.
-func (b *building) locate(ctx context.Context, f index.File) (sourcePlace, error) {
+func (b *Building) locate(ctx context.Context, f index.File) (sourcePlace, error) {
 	t := f.Tree
 	key := f.URL + f.SHA256() + f.Subdirectory
 	if t != nil {
@@ -84,11 +90,11 @@ func (b *building) locate(ctx context.Context, f index.File) (sourcePlace, error
 				at.source.Archive, err = b.named(at.source.Archive, f.Name, at.sum)
 			}
 		case t.Repository != "":
-			at.source.Folder, err = b.checkOut(ctx, f)
+			at.source.Folder, err = b.on.Checkouts.Folder(ctx, repositoryOfFile(f))
 			at.sum = repositoryOfFile(f).Sum()
 		default:
 			if _, err := os.Stat(t.Folder); err != nil {
-				return at, usage(NoFile, project.Shorten(b.m.Dir, t.Folder))
+				return at, &NoFolderError{Folder: t.Folder}
 			}
 			at.source.Folder, at.source.Editable = t.Folder, t.Editable
 			at.sum, err = source.FolderSum(ctx, t.Folder, source.Of{Subdirectory: f.Subdirectory, Editable: t.Editable, Own: t.Own})
@@ -98,12 +104,12 @@ func (b *building) locate(ctx context.Context, f index.File) (sourcePlace, error
 }
 
 // statement is what source says of itself, which is read once: an archive is unpacked for it.
-func (b *building) statement(at sourcePlace) (source.Statement, error) {
+func (b *Building) statement(at sourcePlace) (source.Statement, error) {
 	return b.stated.Do(at.source.Archive+at.source.Folder+"\x00"+at.source.Subdirectory, func() (source.Statement, error) { return source.Read(at.source) })
 }
 
 // named gives a package file of the store the name by which its kind is told.
-func (b *building) named(path, name, sum string) (string, error) {
+func (b *Building) named(path, name, sum string) (string, error) {
 	dir := filepath.Join(b.builder.Work, "archives", sum[:16])
 	to := filepath.Join(dir, filepath.Base(name))
 	if _, err := os.Lstat(to); err == nil {
@@ -126,34 +132,38 @@ func repositoryOfFile(f index.File) source.Repository {
 	return source.Repository{URL: f.Tree.Repository, Requested: f.Tree.Requested, Commit: f.Tree.Commit, Subdirectory: f.Subdirectory}
 }
 
-func (m *Machine) repositories() source.Repositories {
-	return source.Repositories{Dir: filepath.Join(m.Folders.Cache, "repositories"), Offline: m.Client.Offline}
+// Checkouts are folders with commits of repositories.
+type Checkouts struct {
+	source.Repositories
+	// In is the folder that they are in; it may be tidied at any time.
+	In string
+	// Now is when one is used, which keeps it from being tidied early.
+	Now func() time.Time
 }
 
-func (m *Machine) checkoutsFolder() string { return filepath.Join(m.Folders.Cache, "checkouts") }
-
-// checkOut is a folder with a commit of a repository.
-func (b *building) checkOut(ctx context.Context, f index.File) (string, error) {
-	r, err := b.m.repositories().Resolve(ctx, repositoryOfFile(f))
+// Folder is a folder with the commit of a repository, or with that which its branch or tag stands
+// for now.
+func (c Checkouts) Folder(ctx context.Context, r source.Repository) (string, error) {
+	r, err := c.Resolve(ctx, r)
 	if err != nil {
 		return "", err
 	}
 	sum := sha256.Sum256([]byte(r.URL + "\n" + r.Commit))
-	dir := filepath.Join(b.m.checkoutsFolder(), hex.EncodeToString(sum[:16]))
+	dir := filepath.Join(c.In, hex.EncodeToString(sum[:16]))
 	if _, err := os.Stat(filepath.Join(dir, ".git")); err == nil {
-		now := b.m.now()
+		now := c.Now()
 		_ = os.Chtimes(dir, now, now) // else it may be tidied early
 		return dir, nil
 	}
-	if err := os.MkdirAll(filepath.Dir(dir), 0o755); err != nil {
+	if err := os.MkdirAll(c.In, 0o755); err != nil {
 		return "", err
 	}
-	temp, err := os.MkdirTemp(filepath.Dir(dir), "new-")
+	temp, err := os.MkdirTemp(c.In, "new-")
 	if err != nil {
 		return "", err
 	}
 	defer os.RemoveAll(temp)
-	if err := b.m.repositories().CheckOut(ctx, r, filepath.Join(temp, "tree")); err != nil {
+	if err := c.CheckOut(ctx, r, filepath.Join(temp, "tree")); err != nil {
 		return "", err
 	}
 	if err := os.Rename(filepath.Join(temp, "tree"), dir); err != nil {
@@ -165,11 +175,11 @@ func (b *building) checkOut(ctx context.Context, f index.File) (string, error) {
 }
 
 // withCommit is a repository's source with the commit that its branch or tag stands for now.
-func (b *building) withCommit(ctx context.Context, f index.File) (index.File, error) {
+func (b *Building) withCommit(ctx context.Context, f index.File) (index.File, error) {
 	if f.Tree == nil || f.Tree.Repository == "" {
 		return f, nil
 	}
-	r, err := b.m.repositories().Resolve(ctx, repositoryOfFile(f))
+	r, err := b.on.Checkouts.Resolve(ctx, repositoryOfFile(f))
 	if err != nil {
 		return f, err
 	}
@@ -181,7 +191,7 @@ func (b *building) withCommit(ctx context.Context, f index.File) (index.File, er
 
 // describe fills in what is known of source once it is here: its hash, the commit, and the
 // version.
-func (b *building) describe(ctx context.Context, f index.File) (index.File, error) {
+func (b *Building) describe(ctx context.Context, f index.File) (index.File, error) {
 	if f.Tree == nil && !f.Version.IsZero() && f.SHA256() != "" {
 		return f, nil
 	}

@@ -1,4 +1,4 @@
-package operation
+package building
 
 import (
 	"context"
@@ -37,9 +37,9 @@ func withBuilt(ctx context.Context, name string) context.Context {
 }
 
 // environment makes a jar that nobody sees, with what a build needs in it.
-func (b *building) environment(ctx context.Context, requirements []string) (source.Environment, error) {
+func (b *Building) environment(ctx context.Context, requirements []string) (source.Environment, error) {
 	var env source.Environment
-	dir, gone := b.m.Making.Begin(filepath.Join(b.builder.Work, "environment"))
+	dir, gone := b.on.Temporary(filepath.Join(b.builder.Work, "environment"))
 	env.Close = func() {
 		os.RemoveAll(dir)
 		gone()
@@ -55,31 +55,31 @@ func (b *building) environment(ctx context.Context, requirements []string) (sour
 	return env, nil
 }
 
-func (b *building) furnish(ctx context.Context, env *source.Environment, requirements []string) error {
-	at := place.Place{Root: env.Root}
-	p := newJob(at)
-	p.Create, p.python = true, b.python
+func (b *Building) furnish(ctx context.Context, env *source.Environment, requirements []string) error {
 	j, err := jar.Prepare(env.Root+".new", b.python, jar.Options{Prompt: "build"})
 	if err != nil {
 		return err
 	}
-	if p.choices, p.catalog, err = b.choose(ctx, requirements); err != nil {
+	choices, c, err := b.choose(ctx, requirements)
+	if err != nil {
 		return err
 	}
-	if err := b.m.hashAll(ctx, p); err != nil {
+	if err := c.HashAll(ctx, choices); err != nil {
 		return err
 	}
-	p.compare(nil, nil, nil, plan.Aim{})
-	if err := b.buildAll(ctx, &p.steps); err != nil {
+	todo := plan.New(env.Root)
+	todo.Create = true
+	steps := todo.Compare(plan.Aim{Choices: choices, Here: c.Here, Warnings: c.Store.Warnings})
+	if err := b.MakeWheels(ctx, &steps); err != nil {
 		return err
 	}
-	release, err := b.m.Store.Hold(ctx, b.m.sharing())
+	release, err := b.on.Hold(ctx)
 	if err != nil {
 		return err
 	}
 	defer release()
-	applier := apply.Applier{Store: b.m.Store, Placing: b.m.Settings.Placing, Report: b.m.Report, Command: "build", Now: b.m.now, Compiling: settings.BytecodeOn}
-	_, err = applier.Do(ctx, apply.Work{Plan: p.Plan, Steps: p.steps, Place: at, Jar: j, Python: b.python, Catalog: p.catalog, Write: map[string][]byte{},
+	applier := apply.Applier{Store: b.on.Store, Placing: b.on.Placing, Report: b.on.Report, Command: "build", Now: b.on.Now, Compiling: settings.BytecodeOn}
+	_, err = applier.Do(ctx, apply.Work{Plan: todo, Steps: steps, Place: place.Place{Root: env.Root}, Jar: j, Python: b.python, Catalog: c, Write: map[string][]byte{},
 		Commit: func(ctx context.Context) error { return j.Commit(ctx, env.Root) }})
 	if err == nil && j.Prepared() {
 		err = j.Commit(ctx, env.Root)
@@ -88,7 +88,7 @@ func (b *building) furnish(ctx context.Context, env *source.Environment, require
 		return err
 	}
 	env.Python, env.Scripts = j.Path(j.Layout().Python()), j.Path(j.Layout().Scripts())
-	for _, c := range p.choices {
+	for _, c := range choices {
 		env.Pins = append(env.Pins, source.Pin{Name: c.Name, Version: c.Version.String(), File: c.File.Name, URL: fetch.Redact(c.File.URL), Index: b.addressOf(c.File.Index), SHA256: c.File.SHA256()})
 	}
 	return nil
@@ -96,7 +96,7 @@ func (b *building) furnish(ctx context.Context, env *source.Environment, require
 
 // pinned are exactly the package files that the record says the one that is being built was
 // built with, if these meet its requirements and can be had.
-func (b *building) pinned(ctx context.Context, requirements []string, env target.Environment) ([]plan.Choice, bool) {
+func (b *Building) pinned(ctx context.Context, requirements []string, env target.Environment) ([]plan.Choice, bool) {
 	chain := beingBuilt(ctx)
 	if len(chain) == 0 || len(b.pins[chain[len(chain)-1]]) == 0 {
 		return nil, false
@@ -104,7 +104,7 @@ func (b *building) pinned(ctx context.Context, requirements []string, env target
 	var out []plan.Choice
 	have := map[string]version.Version{}
 	for _, p := range b.pins[chain[len(chain)-1]] {
-		f := toolFile(p)
+		f := ToolFile(p)
 		if f.Wheel == nil || p.SHA256 == "" {
 			return nil, false
 		}
@@ -132,9 +132,9 @@ func (b *building) pinned(ctx context.Context, requirements []string, env target
 	return out, true
 }
 
-// toolFile is the package file of something that was built with, as a record names it; it
+// ToolFile is the package file of something that was built with, as a record names it; it
 // has no Wheel where its name is none of a wheel.
-func toolFile(w project.BuiltWith) index.File {
+func ToolFile(w project.BuiltWith) index.File {
 	f := index.File{Name: w.File, Distribution: w.Name, URL: w.URL, Size: -1, Hashes: digest.Sums{SHA256: w.SHA256}, Index: "record"}
 	f.Path, _ = metadata.PathOf(w.URL) // most are not on this machine
 	if name, err := metadata.ParseWheelName(w.File); err == nil {
@@ -144,15 +144,15 @@ func toolFile(w project.BuiltWith) index.File {
 }
 
 // solver asks a catalog for what a build needs.
-func (b *building) solver(ctx context.Context, c *catalog.Catalog) plan.Solver {
-	s := b.m.solver(ctx, c, nil)
+func (b *Building) solver(ctx context.Context, c *catalog.Catalog) plan.Solver {
+	s := b.on.Solver(ctx, c)
 	if chain := beingBuilt(ctx); len(chain) > 0 {
 		s.Origin = func(project.Asked) string { return "the build of " + chain[len(chain)-1] }
 	}
 	return s
 }
 
-func (b *building) addressOf(name string) string {
+func (b *Building) addressOf(name string) string {
 	if s := b.catalog.Indexes.Source(name); s != nil {
 		return s.Address()
 	}
@@ -162,7 +162,7 @@ func (b *building) addressOf(name string) string {
 // choose finds what meets the requirements of a build: what the record says, as far as that
 // meets them, else the newest that fit together. Wheels are tried first; where there are
 // none for something, that is built.
-func (b *building) choose(ctx context.Context, requirements []string) ([]plan.Choice, *catalog.Catalog, error) {
+func (b *Building) choose(ctx context.Context, requirements []string) ([]plan.Choice, *catalog.Catalog, error) {
 	if len(requirements) == 0 {
 		return nil, b.tools, nil
 	}
@@ -187,14 +187,14 @@ func (b *building) choose(ctx context.Context, requirements []string) ([]plan.Ch
 		}
 	}
 	choices, _, err := b.solver(ctx, b.tools).Solve(ctx, env, roots, resolve.Problem{Keep: keep})
-	if len(sourceOnly(err)) == 0 {
+	if len(SourceOnly(err)) == 0 {
 		return choices, b.tools, err
 	}
 	// One of its own: what another build asks and waits for is not waited for.
-	c := b.m.newCatalog(b.tools.Indexes)
+	c := b.on.Catalog(b.tools.Indexes)
 	c.Sources = b
 	choices, _, err = b.solver(ctx, c).Solve(ctx, env, roots, resolve.Problem{Keep: keep})
-	if names := sourceOnly(err); len(names) > 0 {
+	if names := SourceOnly(err); len(names) > 0 {
 		err = &NoConsentError{Names: names, Spec: b.consents.specFile(), Err: err}
 	}
 	return choices, c, err

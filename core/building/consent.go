@@ -1,4 +1,4 @@
-package operation
+package building
 
 import (
 	"context"
@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io/fs"
+	"maps"
 	"os"
 	"path/filepath"
 	"slices"
@@ -21,8 +22,8 @@ import (
 	"glassjar/core/tomltext"
 )
 
-// BuildQuestion is what somebody is asked before source is built: it runs code.
-type BuildQuestion struct {
+// Question is what somebody is asked before source is built: it runs code.
+type Question struct {
 	Name, Version string
 	// From is what it is built of: a file's name, a folder, a repository's address.
 	From string
@@ -57,35 +58,39 @@ func (e *NoConsentError) Error() string {
 
 func (e *NoConsentError) Unwrap() error { return e.Err }
 
-// consents knows what may be built, in one command.
-type consents struct {
-	m    *Machine
-	at   place.Place
-	spec *project.Spec
-	// named are the names that this command line itself asks for.
-	named map[string]bool
+// Consents knows what may be built, in one command.
+type Consents struct {
+	// File is where it is kept what this user has said yes to.
+	File string
+	// Of is what consent is given in: the project, or the jar that has its own spec. Spec is that
+	// of it, nil for none.
+	Of   string
+	Spec *project.Spec
+	// Yes are names that this user consents to, by a flag or by settings, and Named those that the
+	// command line itself asks for.
+	Yes   []string
+	Named map[string]bool
+	// Ask, if set, asks the user.
+	Ask func(Question) (bool, error)
+
 	// said are answers so far; added those that the spec is to have.
 	said  map[string]bool
 	added []string
 }
 
-// file is where it is kept what this user has said yes to.
-func (m *Machine) consentsFile() string { return filepath.Join(m.Folders.State, "consents.json") }
-
 // inSpec reports whether the spec consents to the building of a name.
-func (c *consents) inSpec(name string) bool {
-	return c.spec != nil && slices.ContainsFunc(c.spec.Tool.BuildConsent, func(n string) bool { return requirement.Normalize(n) == name })
+func (c *Consents) inSpec(name string) bool {
+	return c.Spec != nil && slices.ContainsFunc(c.Spec.Tool.BuildConsent, func(n string) bool { return requirement.Normalize(n) == name })
 }
 
 // byUser reports whether this user consents, by a flag or by settings.
-func (c *consents) byUser(name string) bool {
-	is := func(n string) bool { return requirement.Normalize(n) == name }
-	return slices.ContainsFunc(c.m.Build, is) || slices.ContainsFunc(c.m.Settings.BuildConsent, is)
+func (c *Consents) byUser(name string) bool {
+	return slices.ContainsFunc(c.Yes, func(n string) bool { return requirement.Normalize(n) == name })
 }
 
 // mark tells what is consented to apart: a change of it asks again. folder is the source
 // where that is one, since its own back end may be part of it.
-func (c *consents) mark(name, folder string) string {
+func (c *Consents) mark(name, folder string) string {
 	o := c.options(name)
 	said, _ := json.Marshal([]any{name, o.Variables, o.Settings, o.Also, o.Open}) // texts throughout
 	h := sha256.New()
@@ -136,10 +141,10 @@ func backEndFile(name, dir, file string) bool {
 
 // key is where consent to a name is noted: for the project, the jar that has its own spec, or the
 // script.
-func (c *consents) key(name string) string {
-	of := c.at.Key()
-	if c.spec != nil && c.spec.Script != "" {
-		of = c.spec.Script
+func (c *Consents) key(name string) string {
+	of := c.Of
+	if c.Spec != nil && c.Spec.Script != "" {
+		of = c.Spec.Script
 	}
 	return place.Real(of) + "\x00" + name
 }
@@ -147,7 +152,7 @@ func (c *consents) key(name string) string {
 // given reports whether a name may be built, without asking: this user has consented, or
 // the spec has and this user said yes to that here. Who asks for a name on the command line
 // of a project whose spec consents to it says yes with that.
-func (c *consents) given(name, folder string) bool {
+func (c *Consents) given(name, folder string) bool {
 	if c.said[name] {
 		return true
 	}
@@ -156,21 +161,28 @@ func (c *consents) given(name, folder string) bool {
 		return user
 	}
 	mark := c.mark(name, folder)
-	if keptmap.Read[string](c.m.consentsFile())[c.key(name)] == mark {
-		c.said[name] = true // it is asked for each release
+	if keptmap.Read[string](c.File)[c.key(name)] == mark {
+		c.say(name) // it is asked for each release
 		return true
 	}
-	if user || c.named[name] {
+	if user || c.Named[name] {
 		c.keep(name, mark)
 		return true
 	}
 	return false
 }
 
-// keep notes that this user said yes.
-func (c *consents) keep(name, mark string) {
+func (c *Consents) say(name string) {
+	if c.said == nil {
+		c.said = map[string]bool{}
+	}
 	c.said[name] = true
-	keptmap.Add(c.m.consentsFile(), map[string]string{c.key(name): mark}, func(key, _ string) bool {
+}
+
+// keep notes that this user said yes.
+func (c *Consents) keep(name, mark string) {
+	c.say(name)
+	keptmap.Add(c.File, map[string]string{c.key(name): mark}, func(key, _ string) bool {
 		root, _, _ := strings.Cut(key, "\x00")
 		_, err := os.Stat(root)
 		return os.IsNotExist(err)
@@ -179,16 +191,16 @@ func (c *consents) keep(name, mark string) {
 
 // ask asks whether a name may be built; the error is a [*NoConsentError] where nobody can
 // be asked, or says no.
-func (c *consents) ask(q BuildQuestion, folder string, own bool) error {
+func (c *Consents) ask(q Question, folder string, own bool) error {
 	q.InSpec = c.inSpec(q.Name)
 	no := &NoConsentError{Names: []string{q.Name}, Spec: c.specFile(), InSpec: q.InSpec, Own: own}
-	if c.m.AskBuild == nil {
+	if c.Ask == nil {
 		return no
 	}
 	o := c.options(q.Name)
-	q.Variables = sortedNames(o.Variables)
+	q.Variables = slices.Sorted(maps.Keys(o.Variables))
 	q.Room = source.BestRoom(o.Open)
-	yes, err := c.m.AskBuild(q)
+	yes, err := c.Ask(q)
 	if err != nil {
 		return err
 	}
@@ -203,22 +215,22 @@ func (c *consents) ask(q BuildQuestion, folder string, own bool) error {
 	return nil
 }
 
-func (c *consents) specFile() string {
+func (c *Consents) specFile() string {
 	switch {
-	case c.spec == nil:
+	case c.Spec == nil:
 		return ""
-	case c.spec.Script != "":
-		return c.spec.Script
+	case c.Spec.Script != "":
+		return c.Spec.Script
 	}
-	return c.spec.File
+	return c.Spec.File
 }
 
 // write is a spec's text with the names in it that somebody said yes to.
-func (c *consents) write(text []byte) ([]byte, error) {
+func (c *Consents) write(text []byte) ([]byte, error) {
 	if len(c.added) == 0 {
 		return text, nil
 	}
-	have, err := project.ParseSpec(c.spec.File, text)
+	have, err := project.ParseSpec(c.Spec.File, text)
 	if err != nil {
 		return nil, err
 	}
@@ -228,17 +240,17 @@ func (c *consents) write(text []byte) ([]byte, error) {
 }
 
 // options are what the spec says of the building of a name.
-func (c *consents) options(name string) source.Options {
+func (c *Consents) options(name string) source.Options {
 	o := source.Options{Shell: map[string]string{}}
 	for _, v := range source.ShellVariables {
 		if text, ok := os.LookupEnv(v); ok {
 			o.Shell[v] = text
 		}
 	}
-	if c.spec == nil {
+	if c.Spec == nil {
 		return o
 	}
-	t := c.spec.Tool
+	t := c.Spec.Tool
 	o.Variables, o.Settings, o.Also = of(t.BuildVariables, name), of(t.BuildSettings, name), of(t.BuildAlso, name)
 	o.Open = slices.ContainsFunc(t.BuildOpen, func(n string) bool { return requirement.Normalize(n) == name })
 	return o
