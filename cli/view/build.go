@@ -6,8 +6,8 @@ import (
 	"strings"
 
 	"glassjar/core/building"
-	"glassjar/core/operation"
 	"glassjar/core/plan"
+	"glassjar/core/sealed"
 	"glassjar/core/source"
 )
 
@@ -57,8 +57,8 @@ func (s *Screen) buildWords(err error) (Message, bool) {
 		consent    *building.NoConsentError
 		archive    *source.ArchiveError
 		repository *source.RepositoryError
-		lacking    *operation.LackingError
-		folder     *operation.FromFolderError
+		lacking    *sealed.LackingError
+		folder     *sealed.FromFolderError
 		gone       *building.NoFolderError
 	)
 	switch {

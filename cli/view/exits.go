@@ -30,6 +30,7 @@ import (
 	"glassjar/core/registry"
 	"glassjar/core/requirement"
 	"glassjar/core/resolve"
+	"glassjar/core/sealed"
 	"glassjar/core/settings"
 	"glassjar/core/shell"
 	"glassjar/core/signature"
@@ -114,7 +115,7 @@ var exits = []exit{
 	is[*guard.PanicError](ExitNo),
 
 	// What is built from source, and may not be.
-	is[*building.NoConsentError](ExitBuild), is[*building.NoFolderError](ExitUsage), is[*source.BuildError](ExitBuild), is[*operation.LackingError](ExitMachine), is[*operation.FromFolderError](ExitUsage), is[*source.ArchiveError](ExitIntegrity),
+	is[*building.NoConsentError](ExitBuild), is[*building.NoFolderError](ExitUsage), is[*source.BuildError](ExitBuild), is[*sealed.LackingError](ExitMachine), is[*sealed.FromFolderError](ExitUsage), is[*source.ArchiveError](ExitIntegrity),
 	by(func(e *source.RepositoryError) int {
 		if e.Missing {
 			return ExitMachine

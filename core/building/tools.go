@@ -8,11 +8,8 @@ import (
 
 	"glassjar/core/apply"
 	"glassjar/core/catalog"
-	"glassjar/core/digest"
 	"glassjar/core/fetch"
-	"glassjar/core/index"
 	"glassjar/core/jar"
-	"glassjar/core/metadata"
 	"glassjar/core/place"
 	"glassjar/core/plan"
 	"glassjar/core/project"
@@ -104,7 +101,7 @@ func (b *Building) pinned(ctx context.Context, requirements []string, env target
 	var out []plan.Choice
 	have := map[string]version.Version{}
 	for _, p := range b.pins[chain[len(chain)-1]] {
-		f := ToolFile(p)
+		f := plan.ToolFile(p)
 		if f.Wheel == nil || p.SHA256 == "" {
 			return nil, false
 		}
@@ -130,17 +127,6 @@ func (b *Building) pinned(ctx context.Context, requirements []string, env target
 		}
 	}
 	return out, true
-}
-
-// ToolFile is the package file of something that was built with, as a record names it; it
-// has no Wheel where its name is none of a wheel.
-func ToolFile(w project.BuiltWith) index.File {
-	f := index.File{Name: w.File, Distribution: w.Name, URL: w.URL, Size: -1, Hashes: digest.Sums{SHA256: w.SHA256}, Index: "record"}
-	f.Path, _ = metadata.PathOf(w.URL) // most are not on this machine
-	if name, err := metadata.ParseWheelName(w.File); err == nil {
-		f.Wheel, f.Version = &name, name.Version
-	}
-	return f
 }
 
 // solver asks a catalog for what a build needs.

@@ -208,7 +208,7 @@ func (m *Machine) cloneByRecord(ctx context.Context, from, to place.Place, wish 
 		return nil, err
 	}
 	opt := RecreateOptions{Python: wish, signed: signed}
-	if !fileExists(to.RecordFile) && !namesPaths(record) {
+	if !fileExists(to.RecordFile) && !record.NamesPaths() {
 		opt.adopt = text
 	}
 	return m.fromRecord(ctx, to, spec, record, opt, decide)

@@ -89,7 +89,7 @@ func (m *Machine) ConnectContainer(ctx context.Context, opt ContainerOptions, de
 // localFiles are the package files that a record names and that lie in the project, by
 // paths relative to it, and those that lie elsewhere on this machine.
 func localFiles(at place.Place, record *project.Record) (inside, outside []string) {
-	for _, f := range recordedFiles(record) {
+	for _, f := range record.Files() {
 		switch rel := filepath.FromSlash(f.Path); {
 		case f.Path == "" && strings.HasPrefix(f.URL, "file:"):
 			outside = append(outside, f.URL)

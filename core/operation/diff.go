@@ -16,6 +16,7 @@ import (
 	"glassjar/core/project"
 	"glassjar/core/registry"
 	"glassjar/core/requirement"
+	"glassjar/core/sealed"
 	"glassjar/core/version"
 )
 
@@ -123,7 +124,7 @@ func (m *Machine) side(ctx context.Context, ref string) (*side, error) {
 		if err != nil {
 			return nil, err
 		}
-		return &side{title: ref, packages: map[string]sidePackage{}, record: z.record, label: z.record.Label(), kind: LabelOfRecord}, nil
+		return &side{title: ref, packages: map[string]sidePackage{}, record: z.Record, label: z.Record.Label(), kind: LabelOfRecord}, nil
 	}
 	if revision, ok := strings.CutPrefix(ref, revisionPrefix); ok {
 		return m.revisionSide(ctx, ref, revision)
@@ -212,12 +213,12 @@ func recordSide(file, ref string) (*side, error) {
 	s := &side{title: file, packages: map[string]sidePackage{}}
 	switch {
 	case bytes.Equal(head, zipHead):
-		z, err := openSealedFile(file)
+		z, err := sealed.OpenFile(file)
 		if err != nil {
 			return nil, err
 		}
 		z.Close()
-		s.record = z.record
+		s.record = z.Record
 	case strings.HasSuffix(file, ".toml"):
 		if s.record, err = project.ParseRecord(file, head); err != nil {
 			return nil, err
@@ -240,7 +241,7 @@ func (s *side) apply(other *side) {
 			continue
 		}
 		p := sidePackage{version: e.Version.String(), index: e.Index}
-		for _, f := range filesOf(e) {
+		for _, f := range e.Files() {
 			p.sums = append(p.sums, f.Hashes["sha256"])
 		}
 		name := e.Name

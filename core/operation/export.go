@@ -183,16 +183,6 @@ func rangeFor(d jar.Installed) string {
 	return fmt.Sprintf("%s~=%s", d.Key(), from)
 }
 
-func filesOf(p project.Package) []project.PackageFile {
-	list := append([]project.PackageFile(nil), p.Wheels...)
-	for _, f := range []*project.PackageFile{p.Sdist, p.Archive} {
-		if f != nil {
-			list = append(list, *f)
-		}
-	}
-	return list
-}
-
 func parseMinor(text string) (major, minor int, err error) {
 	if n, _ := fmt.Sscanf(text, "%d.%d", &major, &minor); n != 2 {
 		return 0, 0, usage(BadPythonVersion, text)

@@ -57,7 +57,7 @@ func (m *Machine) recreateFrom(ctx context.Context, at place.Place, opt Recreate
 		}
 		switch {
 		case fileExists(at.SpecFile) || fileExists(at.RecordFile):
-		case namesPaths(record):
+		case record.NamesPaths():
 			m.note(NoRecordOfPaths, project.Shorten(m.Dir, file))
 		default:
 			opt.adopt = text
@@ -107,17 +107,6 @@ func readFrom(file string) ([]byte, error) {
 		return head, nil
 	}
 	return limits.ReadFile(file, limits.Record)
-}
-
-// namesPaths reports whether a record names files by paths beside it: it is true
-// at its own place only.
-func namesPaths(record *project.Record) bool {
-	for _, f := range recordedFiles(record) {
-		if f.Path != "" {
-			return true
-		}
-	}
-	return false
 }
 
 // kindOf tells a sealed jar, and a record from a spec, both TOML, and these from

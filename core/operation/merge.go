@@ -258,7 +258,7 @@ func (m *Machine) RecordLines(file string) ([]string, error) {
 			line += "  " + p.VCS.Commit
 		}
 		h := sha256.New()
-		for _, f := range filesOf(p) {
+		for _, f := range p.Files() {
 			fmt.Fprintln(h, f.FileName(), f.Hashes[digest.SHA256])
 		}
 		lines = append(lines, fmt.Sprintf("%s  files %x", line, h.Sum(nil)[:6]))

@@ -226,16 +226,6 @@ func (m *Machine) newestLike(own interpreter.Interpreter) (string, bool) {
 	return "", false
 }
 
-// pinnedFiles are the files of the interpreters that a record pins for some targets.
-func pinnedFiles(record *project.Record, targets []target.Target) (out []project.PinnedPython) {
-	for _, one := range record.Pythons {
-		if slices.ContainsFunc(targets, func(t target.Target) bool { return t.Platform() == one.For }) {
-			out = append(out, one)
-		}
-	}
-	return out
-}
-
 // bringPinned has the file of a pinned interpreter in the store, whole, and gives its path.
 func (m *Machine) bringPinned(ctx context.Context, record *project.Record, one project.PinnedPython) (string, error) {
 	o := pinnedOffer(record, one)

@@ -13,6 +13,7 @@ import (
 	"glassjar/core/guard"
 	"glassjar/core/project"
 	"glassjar/core/registry"
+	"glassjar/core/sealed"
 	"glassjar/core/target"
 )
 
@@ -50,16 +51,16 @@ func (m *Machine) pushSealed(ctx context.Context, at string, chosen *selection, 
 // neededBy are the names of the files that a target needs: its packages, what they are built
 // with, and its interpreter.
 func (m *Machine) neededBy(record *project.Record, members map[string]sealing, t target.Target) ([]string, error) {
-	files, err := sealFiles(record, []target.Target{t})
+	files, err := sealed.Files(record, []target.Target{t})
 	if err != nil {
 		return nil, err
 	}
-	files = append(files, toolFiles(record, files)...)
+	files = append(files, sealed.ToolFiles(record, files)...)
 	set := map[string]bool{}
 	for _, f := range files {
 		set[f.Name] = true
 	}
-	for _, one := range pinnedFiles(record, []target.Target{t}) {
+	for _, one := range sealed.Pythons(record, []target.Target{t}) {
 		set[one.File] = true
 	}
 	for _, one := range record.Built {

@@ -147,7 +147,7 @@ var bomAlgorithms = map[string]string{
 // component is one entry of a record as the document has it.
 func (m *Machine) component(ctx context.Context, c *catalog.Catalog, record *project.Record, p project.Package) bomComponent {
 	out := bomComponent{Ref: packageURL(p), Type: "library", Name: p.Name, Version: p.Version.String(), PackageURL: packageURL(p)}
-	for _, f := range filesOf(p) {
+	for _, f := range p.Files() {
 		hashes := []bomHash{}
 		for _, algorithm := range sortedNames(f.Hashes) {
 			if known, ok := bomAlgorithms[algorithm]; ok {

@@ -14,6 +14,7 @@ import (
 	"glassjar/core/jar"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
+	"glassjar/core/sealed"
 	"glassjar/core/settings"
 )
 
@@ -135,29 +136,31 @@ func TestSealedRecord(t *testing.T) {
 	record, _, _ := recordOf(t, m)
 	spec, err := project.ReadSpec(filepath.Join(m.Dir, project.SpecFile))
 	require.NoError(t, err)
-	all, err := sealTargets(record, spec, nil)
+	served, all, err := sealed.Targets(record, spec, nil)
 	require.NoError(t, err)
-	some, err := sealTargets(record, spec, []string{"windows-x86_64"})
+	assert.Equal(t, all, served)
+	some, _, err := sealed.Targets(record, spec, []string{"windows-x86_64"})
 	require.NoError(t, err)
 	assert.Greater(t, len(all), len(some))
-	_, err = sealTargets(record, spec, []string{"amiga"})
-	assert.Error(t, err)
-	files, err := sealFiles(record, some)
+	none, _, err := sealed.Targets(record, spec, []string{"amiga"})
 	require.NoError(t, err)
-	text, err := sealedRecord(record, files, nil)
+	assert.Empty(t, none)
+	files, err := sealed.Files(record, some)
 	require.NoError(t, err)
-	sealed, err := project.ParseRecord(filepath.Join(m.Dir, "x", project.RecordFile), text)
+	text, err := sealed.Record(record, files, nil)
+	require.NoError(t, err)
+	written, err := project.ParseRecord(filepath.Join(m.Dir, "x", project.RecordFile), text)
 	require.NoError(t, err)
 	named := map[string]bool{}
-	for _, f := range recordedFiles(sealed) {
+	for _, f := range written.Files() {
 		assert.NotContains(t, f.URL, "file:")
 		assert.Equal(t, f.Path, f.FileName())
 		named[f.Path] = true
 	}
 	assert.Len(t, named, len(files))
-	for _, e := range sealed.Packages {
+	for _, e := range written.Packages {
 		assert.Empty(t, e.Index)
 		assert.NotEqual(t, "thermo-posix", e.Name, "it is for other systems")
 	}
-	assert.NotEmpty(t, requirement.Normalize(sealed.Packages[0].Name))
+	assert.NotEmpty(t, requirement.Normalize(written.Packages[0].Name))
 }

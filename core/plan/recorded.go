@@ -262,3 +262,14 @@ func CheckPython(requires version.Specifiers, env target.Environment) error {
 	}
 	return &WrongPythonError{env.Title, requires.String(), project.SpecFile}
 }
+
+// ToolFile is the package file of something that was built with, as a record names it; it
+// has no Wheel where its name is none of a wheel.
+func ToolFile(w project.BuiltWith) index.File {
+	f := index.File{Name: w.File, Distribution: w.Name, URL: w.URL, Size: -1, Hashes: digest.Sums{SHA256: w.SHA256}, Index: "record"}
+	f.Path, _ = metadata.PathOf(w.URL) // most are not on this machine
+	if name, err := metadata.ParseWheelName(w.File); err == nil {
+		f.Wheel, f.Version = &name, name.Version
+	}
+	return f
+}

@@ -1,4 +1,4 @@
-package operation
+package sealed_test
 
 import (
 	"archive/zip"
@@ -8,6 +8,8 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/require"
+
+	"glassjar/core/sealed"
 )
 
 // A stranger's sealed jar is read or refused, whatever it is.
@@ -37,8 +39,13 @@ func FuzzSealed(f *testing.F) {
 		}
 		file := filepath.Join(t.TempDir(), "press.jar.zip")
 		require.NoError(t, os.WriteFile(file, data, 0o644))
-		m := &Machine{Dir: filepath.Dir(file)}
-		s, err := m.CheckSealed(ctx, file, "")
-		require.True(t, (s == nil) == (err != nil))
+		z, err := sealed.OpenFile(file)
+		require.True(t, (z == nil) == (err != nil))
+		if err != nil {
+			return
+		}
+		defer z.Close()
+		_, _, _, err = z.Check(t.Context())
+		require.NoError(t, err)
 	})
 }
