@@ -5,6 +5,7 @@ import (
 	"errors"
 	"os"
 	"slices"
+	"strings"
 	"time"
 
 	"glassjar/core/apply"
@@ -250,4 +251,9 @@ func (m *Machine) mend(ctx context.Context, at place.Place) ([]string, error) {
 		}
 	}
 	return mended, nil
+}
+
+func firstLine(text string) string {
+	line, _, _ := strings.Cut(text, "\n")
+	return strings.TrimSpace(line)
 }
