@@ -138,6 +138,12 @@ func (d *Folder) Files(ctx context.Context, name string) ([]File, error) {
 	return append(out, d.misnamed[name]...), nil
 }
 
+// Misnamed are the wheels of a distribution that cannot be used for their names.
+func (d *Folder) Misnamed(name string) []File {
+	_ = d.load() // whoever asks it is told
+	return d.misnamed[name]
+}
+
 // Names are the distributions of which the folder has files.
 func (d *Folder) Names(context.Context) ([]string, error) {
 	if err := d.load(); err != nil {

@@ -1,6 +1,7 @@
 package metadata
 
 import (
+	"fmt"
 	"strings"
 
 	"glassjar/core/internal/lazy"
@@ -123,6 +124,11 @@ func (n *Names) tagSet(text string) ([]tags.Tag, error) {
 	if have, ok := n.tags[text]; ok {
 		return have, nil
 	}
+	for _, r := range text {
+		if notOfTag(r) {
+			return nil, fmt.Errorf("a tag has no %q", r) // as in the name of a copy, "press (1).whl"
+		}
+	}
 	set, err := tags.Parse(text)
 	if err == nil {
 		if n.tags == nil {
@@ -131,6 +137,11 @@ func (n *Names) tagSet(text string) ([]tags.Tag, error) {
 		n.tags[text] = set
 	}
 	return set, err
+}
+
+// notOfTag reports whether a character cannot stand in a set of tags (PEP 425).
+func notOfTag(r rune) bool {
+	return r != '_' && r != '.' && r != '-' && (r < '0' || r > '9') && (r|0x20 < 'a' || r|0x20 > 'z')
 }
 
 // SdistName is what the name of a source distribution says (PEP 625).

@@ -36,6 +36,12 @@ func TestWheelNameVectors(t *testing.T) {
 	}
 }
 
+// A browser names a second copy so.
+func TestNameOfCopy(t *testing.T) {
+	_, err := metadata.ParseWheelName("press-1.0-py3-none-any (1).whl")
+	assert.ErrorContains(t, err, "a tag has no ' '")
+}
+
 func TestSdistNameVectors(t *testing.T) {
 	for _, c := range vectors.Load(t).SdistNames {
 		s, err := metadata.ParseSdistName(c.File)
