@@ -43,3 +43,15 @@ func TestExamplesAreTrue(t *testing.T) {
 	visit(root)
 	assert.Greater(t, seen, 20)
 }
+
+// A command is made alone where its name is typed first, and is the one that has it.
+func TestOnlyWhatIsTypedIsMade(t *testing.T) {
+	all := newApp(nil, nil, io.Discard, io.Discard)
+	for _, c := range all.commands() {
+		assert.Equal(t, c.name, c.make().Name())
+		alone := newApp([]string{c.name, "--help"}, nil, io.Discard, io.Discard).root()
+		require.Len(t, alone.Commands(), 1, c.name)
+		assert.Equal(t, c.name, alone.Commands()[0].Name())
+	}
+	assert.Greater(t, len(newApp([]string{"--json", "here"}, nil, io.Discard, io.Discard).root().Commands()), len(all.commands()))
+}
