@@ -232,7 +232,7 @@ func (m *Machine) inside(j *jar.Jar) start.Inside {
 // a jar of its own, came to, for the next one; see package [start]. What cannot be kept is found out anew. It is decided once more
 // after the marks are taken: what changed in between would otherwise be taken for what was decided on.
 func (m *Machine) KeepStart(ctx context.Context, l *Launch, command []string) {
-	if l.Script == "" && l.Jar != filepath.Join(m.Dir, place.JarFolder) || filepath.Dir(l.Path) != l.inside.Bin {
+	if l.Script == "" && l.Jar != filepath.Join(m.Dir, place.JarFolder) || filepath.Dir(l.Path) != l.inside.Bin && strings.ContainsRune(command[0], filepath.Separator) {
 		return
 	}
 	j, err := jar.Open(l.Jar)

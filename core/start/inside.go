@@ -86,3 +86,28 @@ func Find(bin, name string) string {
 	}
 	return ""
 }
+
+// onPath is the path of a program in the folders of PATH, or empty. Behind a folder that depends on
+// where one stands nothing is looked for: whether that is wanted the whole program decides.
+func onPath(environ []string, name string) string {
+	path := ""
+	for _, v := range environ {
+		if n, value := cut(v); n == "PATH" {
+			path = value
+		}
+	}
+	for from := 0; from < len(path); {
+		to := from
+		for to < len(path) && path[to] != os.PathListSeparator {
+			to++
+		}
+		if path[from] != '/' {
+			return ""
+		}
+		if file := Find(path[from:to], name); file != "" {
+			return file
+		}
+		from = to + 1
+	}
+	return ""
+}

@@ -33,7 +33,7 @@ type Start struct {
 }
 
 // Launch is the program for a command line, or empty where all is not as it was or the
-// command is not one of the jar's own.
+// command is neither one of the jar's own nor on PATH.
 func (s *Start) Launch(command []string, environ []string) (program string, args, env []string) {
 	if variables, ok := variables(environ); !ok || variables != s.variables {
 		return "", nil, nil
@@ -54,6 +54,9 @@ func (s *Start) Launch(command []string, environ []string) (program string, args
 		}
 	}
 	if program = Find(s.Inside.Bin, name); program == "" {
+		program = onPath(environ, name)
+	}
+	if program == "" {
 		return "", nil, nil
 	}
 	return program, command, s.Inside.Environment(environ)

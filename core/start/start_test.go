@@ -56,6 +56,13 @@ func TestKeptAndRead(t *testing.T) {
 		got, _, _ = again.Launch([]string{command}, environ)
 		assert.Empty(t, got, command)
 	}
+	// What the jar does not have comes from PATH, as far as that does not depend on where one stands.
+	mill := filepath.Join(dir, "mill")
+	require.NoError(t, os.WriteFile(mill, nil, 0o755))
+	for path, want := range map[string]string{"/nowhere:" + dir: mill, filepath.Dir(program) + ":" + dir: mill, "": "", "/nowhere": "", ":" + dir: "", "here:" + dir: "", dir + ":here": mill} {
+		got, _, _ = again.Launch([]string{"mill"}, []string{"HOME=/h", "PATH=" + path})
+		assert.Equal(t, want, got, path)
+	}
 	for _, environ := range [][]string{nil, {"HOME=/other"}, append(environ, "XDG_DATA_HOME=/d"), append(environ, "GLASSJAR_PYTHONS="), append(environ, "VIRTUAL_ENV=/v")} {
 		got, _, _ = again.Launch([]string{"press now"}, environ)
 		assert.Empty(t, got, environ)
