@@ -4,6 +4,8 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io/fs"
+	"path/filepath"
 	"sync/atomic"
 
 	"glassjar/core/guard"
@@ -40,6 +42,27 @@ func (m *Machine) CheckSealed(ctx context.Context, at, signedBy string) (*Sealed
 		return nil, err
 	}
 	return out, nil
+}
+
+// openSealed opens the sealed jar at a path, or at an address in a registry, and reads its
+// record.
+func (m *Machine) openSealed(ctx context.Context, at string) (*sealed.Jar, error) {
+	if !registry.IsRef(at) {
+		z, err := sealed.OpenFile(at)
+		if errors.Is(err, fs.ErrNotExist) {
+			return nil, usage(NoSealedJar, filepath.Base(at))
+		}
+		return z, err
+	}
+	ref, err := registry.Parse(at)
+	if err != nil {
+		return nil, err
+	}
+	a, err := m.registry().Open(ctx, ref)
+	if err != nil {
+		return nil, err
+	}
+	return sealed.InRegistry(a, m.Dir)
 }
 
 // unseal brings the files of a selection out of a sealed jar into the store,

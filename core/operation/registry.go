@@ -1,40 +1,15 @@
 package operation
 
 import (
-	"context"
 	"crypto/sha256"
 	"encoding/hex"
-	"errors"
-	"io/fs"
 	"path/filepath"
 	"sync"
 
 	"glassjar/core/internal/keptmap"
 	"glassjar/core/progress"
 	"glassjar/core/registry"
-	"glassjar/core/sealed"
 )
-
-// openSealed opens the sealed jar at a path, or at an address in a registry, and reads its
-// record.
-func (m *Machine) openSealed(ctx context.Context, at string) (*sealed.Jar, error) {
-	if !registry.IsRef(at) {
-		z, err := sealed.OpenFile(at)
-		if errors.Is(err, fs.ErrNotExist) {
-			return nil, usage(NoSealedJar, filepath.Base(at))
-		}
-		return z, err
-	}
-	ref, err := registry.Parse(at)
-	if err != nil {
-		return nil, err
-	}
-	a, err := m.registry().Open(ctx, ref)
-	if err != nil {
-		return nil, err
-	}
-	return sealed.InRegistry(a, m.Dir)
-}
 
 // registry speaks with registries for this user.
 func (m *Machine) registry() *registry.Client {
