@@ -59,14 +59,13 @@ type app struct {
 // Main runs one command line and gives its exit code.
 func Main(args []string, in io.Reader, out, errs io.Writer) int {
 	if l := plainRun(args); l != nil {
-		var code exitCode
-		switch err := launch(l); {
-		case err == nil:
+		err := launch(l)
+		if err == nil {
 			return view.ExitDone
-		case errors.As(err, &code):
-			return int(code)
 		}
-		// What was not started the command itself will tell.
+		a := newApp(args, in, out, errs)
+		a.screen = a.newScreen() // what stands behind the command is not for this program
+		return a.fail(context.Background(), err)
 	}
 	return newApp(args, in, out, errs).run()
 }

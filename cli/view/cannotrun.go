@@ -58,6 +58,9 @@ func (s *Screen) cannotRun(e *operation.CannotRunError) Message {
 		m.Try = []string{"write its lines as this system ends them"}
 	case e.Interpreter != "":
 		m.Reasons = []string{fmt.Sprintf("its first line wants it run by %s, which is not there", e.Interpreter)}
+	case errors.Is(e.Err, fs.ErrNotExist):
+		m.Reasons = []string{"the system's loader that it names is not there: it was made for another system"}
+		m.Try = []string{"take the one that is made for this system"}
 	case errors.Is(e.Err, syscall.EISDIR):
 		m.Reasons = []string{"it is a folder"}
 		m.Try = []string{"name a file in it"}

@@ -40,10 +40,10 @@ func unknownNames(e *catalog.UnknownNamesError) Message {
 	if len(e.Names) == 1 && len(e.Indexes) == 1 {
 		m.What = fmt.Sprintf("the index %s has no %s", e.Indexes[0], e.Names[0])
 	}
+	for _, p := range e.PassedOver {
+		m.Reasons = append(m.Reasons, fmt.Sprintf("%s is there, and cannot be used: %s", p.File, p.Why))
+	}
 	for _, name := range e.Names {
-		for _, f := range e.Misnamed[name] {
-			m.Reasons = append(m.Reasons, fmt.Sprintf("the folder %s has %s, and cannot use it: %s", f.Index, f.Name, f.Fault))
-		}
 		if by := e.ImportedFrom[name]; len(by) > 0 {
 			m.Reasons = append(m.Reasons, fmt.Sprintf("%s is a name to import; the distribution that brings it is %s", name, strings.Join(by, " or ")))
 			m.Try = append(m.Try, "glassjar install "+by[0])

@@ -116,13 +116,13 @@ func (b *Building) Free(name string) {
 // Recorded is source that was named, with the commit or the hash that the record has of it.
 func (b *Building) Recorded(f index.File) index.File {
 	switch {
-	case f.Tree != nil:
+	case f.Tree != nil && f.Tree.Repository != "":
 		if v, ok := b.commits[f.Distribution]; ok && f.Tree.Commit == "" && v.URL == f.Tree.Repository && v.Requested == f.Tree.Requested && v.Subdirectory == f.Subdirectory {
 			tree := *f.Tree
 			tree.Commit = v.Commit
 			f.Tree = &tree
 		}
-	case f.Hashes.Empty() && f.Path == "":
+	case f.Tree == nil && f.Hashes.Empty() && f.Path == "":
 		if a, ok := b.archives[f.Distribution]; ok && a.URL == f.URL {
 			f.Hashes, f.Size = digest.SumsOf(a.Hashes), a.Size
 		}

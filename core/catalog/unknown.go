@@ -41,9 +41,8 @@ type UnknownNamesError struct {
 	// Elsewhere are the indexes that have such a name but are not asked for it.
 	Pinned    map[string]string
 	Elsewhere map[string][]string
-	// Misnamed are wheels of such a name in folders, which cannot be used for theirs: what they
-	// are and why, by name.
-	Misnamed map[string][]index.File
+	// PassedOver are files of such names that cannot be used.
+	PassedOver []index.PassedOver
 	// SampleOnly tells that no index is set up, so that only the sample was
 	// asked.
 	SampleOnly bool
@@ -61,17 +60,12 @@ func (c *Catalog) CheckNames(ctx context.Context, names []string, sampleOnly boo
 	if err != nil || len(unknown) == 0 {
 		return err
 	}
-	e := &UnknownNamesError{Near: map[string][]string{}, ImportedFrom: map[string][]string{}, Pinned: map[string]string{}, Elsewhere: map[string][]string{}, Misnamed: map[string][]index.File{}, SampleOnly: sampleOnly}
+	e := &UnknownNamesError{Near: map[string][]string{}, ImportedFrom: map[string][]string{}, Pinned: map[string]string{}, Elsewhere: map[string][]string{}, SampleOnly: sampleOnly}
 	for _, s := range c.Indexes.Sources {
 		e.Indexes = append(e.Indexes, s.Name())
 	}
 	for _, name := range unknown {
 		e.Names = append(e.Names, name)
-		for _, s := range c.Indexes.Sources {
-			if f, ok := s.(*index.Folder); ok {
-				e.Misnamed[name] = append(e.Misnamed[name], f.Misnamed(name)...)
-			}
-		}
 		if pin, ok := c.Indexes.Pins[name]; ok {
 			e.Pinned[name] = pin
 			for _, s := range c.Indexes.Unasked(ctx, name) {
@@ -81,6 +75,11 @@ func (c *Catalog) CheckNames(ctx context.Context, names []string, sampleOnly boo
 		}
 		e.Near[name] = c.Near(ctx, name)
 		e.ImportedFrom[name] = SupplierNames(c.WithModule(ctx, strings.ReplaceAll(name, "-", "_")))
+	}
+	for _, p := range c.PassedOver() {
+		if slices.Contains(unknown, p.Name) {
+			e.PassedOver = append(e.PassedOver, p)
+		}
 	}
 	return e
 }

@@ -124,7 +124,7 @@ func (d *Folder) Files(ctx context.Context, name string) ([]File, error) {
 	}
 	list, ok := d.files[name]
 	if !ok {
-		return nil, fmt.Errorf("%s: %w", name, ErrUnknownName)
+		return d.misnamed[name], fmt.Errorf("%s: %w", name, ErrUnknownName)
 	}
 	defer d.saveSums()
 	out := append([]File(nil), list...)
@@ -136,12 +136,6 @@ func (d *Folder) Files(ctx context.Context, name string) ([]File, error) {
 		out[i].Hashes = digest.Sums{SHA256: sum}
 	}
 	return append(out, d.misnamed[name]...), nil
-}
-
-// Misnamed are the wheels of a distribution that cannot be used for their names.
-func (d *Folder) Misnamed(name string) []File {
-	_ = d.load() // whoever asks it is told
-	return d.misnamed[name]
 }
 
 // Names are the distributions of which the folder has files.

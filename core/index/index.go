@@ -108,7 +108,7 @@ type Source interface {
 	Address() string
 	// Files are all that the index offers of a distribution, by normal name, also
 	// those with a Fault. The error wraps [ErrUnknownName] if it does not know the
-	// name.
+	// name, of which it may have some with a Fault nevertheless.
 	Files(ctx context.Context, name string) ([]File, error)
 	// Names are all that the index knows, in normal form.
 	Names(ctx context.Context) ([]string, error)
@@ -282,17 +282,17 @@ func (o *Ordered) Files(ctx context.Context, name string) ([]File, Source, error
 		}
 		found = true
 		files, err := s.Files(ctx, name)
-		if errors.Is(err, ErrUnknownName) {
-			continue
-		}
-		if err == nil {
-			unlisted(s, name)
-		}
 		good, bad := usable(files)
 		for _, f := range bad {
 			if o.PassedOver != nil {
 				o.PassedOver(name, f)
 			}
+		}
+		if errors.Is(err, ErrUnknownName) {
+			continue
+		}
+		if err == nil {
+			unlisted(s, name)
 		}
 		if err == nil {
 			good, err = o.until(name, s, good)

@@ -191,8 +191,9 @@ func TestFolder(t *testing.T) {
 		require.NoError(t, err)
 		assert.Contains(t, string(data), "Name: swarm-count\n")
 	}
-	_, err = folder.Files(ctx, "press")
+	files, err = folder.Files(ctx, "press")
 	assert.ErrorIs(t, err, index.ErrUnknownName)
+	assert.Len(t, files, 1, "the one that is misnamed")
 	var bad *index.NotIndexError
 	_, err = index.NewFolder("x", filepath.Join(dir, "nowhere")).Files(ctx, "press")
 	assert.ErrorAs(t, err, &bad)

@@ -63,7 +63,8 @@ func wantedProgram(path string) string {
 	if !is {
 		return ""
 	}
-	return strings.Split(strings.Trim(string(program), " \t\n"), " ")[0]
+	words := strings.FieldsFunc(string(program), func(r rune) bool { return r == ' ' || r == '\t' || r == '\n' })
+	return strings.Join(words[:min(1, len(words))], "")
 }
 
 // cannotFind says why a command that was named by a path is not one; nil where it is a name.

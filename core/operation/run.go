@@ -232,7 +232,7 @@ func (m *Machine) inside(j *jar.Jar) start.Inside {
 // a jar of its own, came to, for the next one; see package [start]. What cannot be kept is found out anew. It is decided once more
 // after the marks are taken: what changed in between would otherwise be taken for what was decided on.
 func (m *Machine) KeepStart(ctx context.Context, l *Launch, command []string) {
-	if l.Script == "" && l.Jar != filepath.Join(m.Dir, place.JarFolder) || filepath.Dir(l.Path) != l.inside.Bin && strings.ContainsRune(command[0], filepath.Separator) {
+	if l.Script == "" && l.Jar != filepath.Join(m.Dir, place.JarFolder) {
 		return
 	}
 	j, err := jar.Open(l.Jar)
@@ -249,8 +249,8 @@ func (m *Machine) KeepStart(ctx context.Context, l *Launch, command []string) {
 		s.Add(start.Target, l.Script, project.ScriptRecord(l.Script))
 	}
 	text := s.Text(os.Environ())
-	if text == "" {
-		return
+	if path, _, _ := s.Launch(command, os.Environ()); text == "" || path != l.Path {
+		return // it would not be started by that
 	}
 	if again, err := m.Run(ctx, "", command); err == nil && again.Path == l.Path && slices.Equal(again.Env, l.Env) && len(m.Notes) == 0 {
 		_ = atomicfile.Cache(start.File(m.Folders.Cache, s.Dir), []byte(text))
