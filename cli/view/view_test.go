@@ -144,6 +144,8 @@ func TestWords(t *testing.T) {
 		{&jar.InterpreterGoneError{Jar: "/orchard/.jar", Target: "/gone", Version: "3.9.1"}, ExitPython, "/gone, version 3.9.1", "glassjar recreate"},
 		{&jar.NewerFormatError{Path: "/orchard/.jar", Format: 9}, ExitPython, "format 9", "use that version"},
 		{&jar.ClashError{Path: "a.py", New: "x", Old: "y"}, ExitIntegrity, "y and x both have the file a.py", "only one"},
+		{&jar.ClashError{Path: "a.py", New: "x"}, ExitIntegrity, "a.py, which belongs to no distribution", "move it out of the jar"},
+		{&jar.ClashError{Path: "bin/python", New: "x", Own: true}, ExitIntegrity, "bin/python, which is the jar's own", "whoever publishes it"},
 		{&operation.NoPythonError{Wish: "4.0", From: "--python", PassedOver: []interpreter.Rejection{{Path: "/p", Why: "it hangs"}}}, ExitPython, "passed over /p: it hangs", "GLASSJAR_PYTHONS"},
 		{&plan.WrongPythonError{Environment: "CPython 3.7", Requires: ">=3.8", File: "pyproject.toml"}, ExitPython, "requires Python >=3.8", "discard"},
 		{interpreter.Rejection{Path: "/orchard/p", Why: "it hangs"}, ExitPython, "it hangs", "glassjar pythons"},

@@ -294,6 +294,18 @@ func (s *Screen) stillNeeded(e *operation.StillNeededError) Message {
 	return m
 }
 
+// clash tells of a file that is there already, and whose it is.
+func (s *Screen) clash(e *jar.ClashError) Message {
+	m := Message{What: "two distributions have the same file; nothing was installed", Reasons: []string{e.Error()}, Try: []string{"install only one of them"}}
+	switch {
+	case e.Own:
+		m.What, m.Try = e.New+" has a file of the jar's own; nothing was installed", []string{"tell whoever publishes it"}
+	case e.Old == "":
+		m.What, m.Try = "a file is in the way of "+e.New+"; nothing was installed", []string{"move it out of the jar, then the same command again"}
+	}
+	return m
+}
+
 // mendingFile is what to do about a file that is not as it should be; empty where
 // that goes without saying.
 func mendingFile(e *project.FileError) string {
@@ -360,7 +372,7 @@ func (s *Screen) fileWords(err error) (Message, bool) {
 				fmt.Sprintf("the record was made from what %s says, since the index does not tell whether wheels differ", other.From)},
 			Try: []string{"have every wheel of it read, then recreate: glassjar record --every-wheel " + other.Name}}, true
 	case errors.As(err, &clash):
-		return Message{What: "two distributions have the same file; nothing was installed", Reasons: []string{clash.Error()}, Try: []string{"install only one of them"}}, true
+		return s.clash(clash), true
 	case errors.As(err, &hash):
 		return Message{What: hash.File + " is not what was announced; nothing was installed", Reasons: []string{"its SHA-256 is " + hash.Have, "expected was " + hash.Want},
 			Try: []string{"if the index is right, try again; if it stays so, do not trust the file"}}, true

@@ -145,16 +145,21 @@ func (f OwnFile) create(file string) error {
 	return setMode(file, mode|groupMay)
 }
 
-// ClashError says that two distributions have the same file.
+// ClashError says that a distribution has a file that is there already.
 type ClashError struct {
 	Path string
 	// New is the distribution to be installed, Old the one that has the file;
 	// Old is empty for a file that belongs to none.
 	New, Old string
+	// Own tells that the file is one of the jar's own.
+	Own bool
 }
 
 func (e *ClashError) Error() string {
-	if e.Old == "" {
+	switch {
+	case e.Own:
+		return fmt.Sprintf("%s would overwrite %s, which is the jar's own", e.New, e.Path)
+	case e.Old == "":
 		return fmt.Sprintf("%s would overwrite %s, which belongs to no distribution", e.New, e.Path)
 	}
 	return fmt.Sprintf("%s and %s both have the file %s", e.Old, e.New, e.Path)

@@ -214,6 +214,7 @@ func TestClashesAreRefusedAndNothingChanges(t *testing.T) {
 	require.NoError(t, os.Remove(j.Path("bin/activate")))
 	var own *jar.ClashError
 	require.ErrorAs(t, apply(t, j, add(pack(t, "e", "1.0", "", "e-1.0.data/scripts/activate=rm"))), &own)
+	assert.True(t, own.Own)
 	require.NoError(t, j.WriteActivation())
 	// A RECORD that names what belongs to others, or to the jar, takes nothing of it.
 	require.NoError(t, apply(t, j, add(pack(t, "thief", "1.0", "", "thief.py=1"))))

@@ -393,7 +393,7 @@ func (a *application) plan(name, file string) error {
 		return &ClashError{Path: file, New: name, Old: other}
 	}
 	if a.protected(file) {
-		return &ClashError{Path: file, New: name}
+		return &ClashError{Path: file, New: name, Own: true}
 	}
 	a.owner[a.fold(file)] = name
 	a.came = append(a.came, file)
