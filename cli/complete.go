@@ -1,15 +1,45 @@
 package cli
 
 import (
+	"bytes"
 	"os"
 	"strings"
 
 	"github.com/spf13/cobra"
 
+	"glassjar/cli/wire"
 	"glassjar/core/operation"
 	"glassjar/core/settings"
 	"glassjar/core/target"
 )
+
+// addCompletion adds the library's command that prints a script for each shell, as JSON where that
+// is asked for.
+func (a *app) addCompletion(root *cobra.Command) {
+	var script bytes.Buffer // where the library's commands write
+	root.SetOut(&script)
+	root.InitDefaultCompletionCmd()
+	root.SetOut(a.out)
+	c, _, err := root.Find([]string{"completion"})
+	if err != nil {
+		return
+	}
+	c.Short, c.GroupID = "a script that completes commands in your shell", "more"
+	for _, of := range c.Commands() {
+		write := of.RunE
+		of.RunE = func(cmd *cobra.Command, args []string) error {
+			err := write(cmd, args)
+			switch {
+			case err != nil:
+			case a.json:
+				a.screen.Data(wire.ShellResult{Shell: of.Name(), Text: script.String()})
+			default:
+				_, err = a.out.Write(script.Bytes())
+			}
+			return err
+		}
+	}
+}
 
 // offer says what a shell can complete; args are the words before, word is what stands
 // there so far.

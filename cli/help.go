@@ -7,42 +7,81 @@ import (
 	"github.com/spf13/pflag"
 
 	"glassjar/cli/view"
+	"glassjar/cli/wire"
 )
 
 // help draws a command's help on the program's own sheet.
 func (a *app) help(cmd *cobra.Command, _ []string) {
 	screen := a.newScreen()
-	screen.JSON, screen.Quiet = false, false
-	t := screen.Sheet()
-	text := cmd.Long
-	if text == "" {
-		text = cmd.Short
+	h := described(cmd)
+	if screen.JSON {
+		screen.Data(h)
+		return
 	}
-	screen.Text(text)
+	screen.Quiet = false
+	screen.Text(h.Text)
 	screen.Say("")
-	t.Line("usage", screen.Bold(usageLine(cmd)))
-	for _, l := range strings.Split(strings.TrimSpace(cmd.Example), "\n") {
-		if l = strings.TrimSpace(l); l != "" {
-			t.Line("as in", screen.Plain(l))
-		}
+	t := screen.Sheet()
+	t.Line("usage", screen.Bold(h.Usage))
+	for _, line := range h.Examples {
+		t.Line("as in", screen.Plain(line))
 	}
 	t.Print()
-	all := screen.Sheet()
-	for _, g := range cmd.Groups() {
-		helpGroup(screen, all, cmd, g.ID, g.Title)
-	}
-	if len(cmd.Groups()) == 0 {
-		helpGroup(screen, all, cmd, "", "")
-	}
-	all.Print()
-	flags(screen, "with", cmd.LocalNonPersistentFlags())
+	helpCommands(screen, h.Subcommands)
+	helpOptions(screen, "with", h.Options)
 	if cmd.HasParent() {
 		screen.Say("")
 		screen.Text("With every command: --jar --json --yes --quiet --offline --no-wait --verbose --color")
 		return
 	}
-	flags(screen, "always", cmd.PersistentFlags())
+	helpOptions(screen, "always", h.Always)
 	screen.Say("\nMore on one of them: glassjar help COMMAND")
+}
+
+// described is what there is to say of a command.
+func described(cmd *cobra.Command) wire.HelpResult {
+	h := wire.HelpResult{Command: cmd.CommandPath(), Text: cmd.Long, Usage: usageLine(cmd), Examples: []string{}, Subcommands: []wire.HelpCommand{},
+		Options: options(cmd.LocalNonPersistentFlags()), Always: options(cmd.Root().PersistentFlags())}
+	if h.Text == "" {
+		h.Text = cmd.Short
+	}
+	for _, l := range strings.Split(cmd.Example, "\n") {
+		if l = strings.TrimSpace(l); l != "" {
+			h.Examples = append(h.Examples, l)
+		}
+	}
+	groups := cmd.Groups()
+	if len(groups) == 0 {
+		groups = []*cobra.Group{{}}
+	}
+	for _, g := range groups {
+		for _, c := range cmd.Commands() {
+			if c.GroupID == g.ID && c.IsAvailableCommand() {
+				h.Subcommands = append(h.Subcommands, wire.HelpCommand{Name: c.Name(), Group: g.Title, Summary: c.Short})
+			}
+		}
+	}
+	return h
+}
+
+func options(set *pflag.FlagSet) []wire.HelpOption {
+	out := []wire.HelpOption{}
+	set.VisitAll(func(f *pflag.Flag) {
+		if f.Hidden || f.Name == "help" {
+			return
+		}
+		o := wire.HelpOption{Name: "--" + f.Name, Summary: f.Usage}
+		if word, plain := pflag.UnquoteUsage(f); plain != f.Usage {
+			o.Value, o.Summary = word, plain
+		} else if kind := f.Value.Type(); kind != "bool" {
+			o.Value = map[string]string{"string": "TEXT", "stringArray": "TEXT", "int": "N"}[kind]
+		}
+		if f.Shorthand != "" {
+			o.Letter = "-" + f.Shorthand
+		}
+		out = append(out, o)
+	})
+	return out
 }
 
 func usageLine(cmd *cobra.Command) string {
@@ -60,41 +99,32 @@ func usageLine(cmd *cobra.Command) string {
 	return line
 }
 
-func helpGroup(screen *view.Screen, t *view.Sheet, cmd *cobra.Command, id, label string) {
-	first := true
-	for _, c := range cmd.Commands() {
-		if c.GroupID != id || !c.IsAvailableCommand() {
-			continue
-		}
-		if first {
+func helpCommands(screen *view.Screen, list []wire.HelpCommand) {
+	t := screen.Sheet()
+	for i, c := range list {
+		if i == 0 || c.Group != list[i-1].Group {
 			t.Gap()
-			first = false
 		}
-		t.Row(label, screen.Bold(c.Name()), screen.Plain(c.Short))
+		t.Row(c.Group, screen.Bold(c.Name), screen.Plain(c.Summary))
 	}
+	t.Print()
 }
 
-func flags(screen *view.Screen, label string, set *pflag.FlagSet) {
-	t := screen.Sheet()
-	some := false
-	set.VisitAll(func(f *pflag.Flag) {
-		if f.Hidden || f.Name == "help" {
-			return
-		}
-		name, usage := "--"+f.Name, f.Usage
-		if word, plain := pflag.UnquoteUsage(f); plain != usage {
-			name, usage = name+" "+word, plain
-		} else if kind := f.Value.Type(); kind != "bool" {
-			name += " " + map[string]string{"string": "TEXT", "stringArray": "TEXT", "int": "N"}[kind]
-		}
-		if f.Shorthand != "" {
-			name += ", -" + f.Shorthand
-		}
-		t.Row(label, screen.Bold(name), screen.Plain(usage))
-		some = true
-	})
-	if some {
-		screen.Say("")
-		t.Print()
+func helpOptions(screen *view.Screen, label string, list []wire.HelpOption) {
+	if len(list) == 0 {
+		return
 	}
+	t := screen.Sheet()
+	for _, o := range list {
+		name := o.Name
+		if o.Value != "" {
+			name += " " + o.Value
+		}
+		if o.Letter != "" {
+			name += ", " + o.Letter
+		}
+		t.Row(label, screen.Bold(name), screen.Plain(o.Summary))
+	}
+	screen.Say("")
+	t.Print()
 }

@@ -71,7 +71,7 @@ func (a *app) export(cmd *cobra.Command, form, to string) error {
 	}
 	switch {
 	case to != "":
-		if err := a.machine.WriteOutput(to, data); err != nil {
+		if err := a.machine.WriteForm(to, form, data); err != nil {
 			return err
 		}
 		a.screen.Wrote(to)

@@ -3,12 +3,12 @@ package cli
 import (
 	"bytes"
 	"io"
-	"os"
 
 	"github.com/spf13/cobra"
 
 	"glassjar/cli/view"
 	"glassjar/cli/view/page"
+	"glassjar/core/operation"
 )
 
 func (a *app) reportCommand() *cobra.Command {
@@ -49,6 +49,9 @@ sizes, ages, what they share, and a search across all of them.`,
 	return cmd
 }
 
+// pages are told from other files by what stands in each.
+var pages = operation.Output{Name: "a report", Is: func(have []byte) bool { return bytes.Contains(have, []byte(page.Mark)) }}
+
 // writePage writes a page into a file, but not over one that is none.
 func (a *app) writePage(to string, draw func(io.Writer) error) error {
 	var b bytes.Buffer
@@ -59,11 +62,7 @@ func (a *app) writePage(to string, draw func(io.Writer) error) error {
 		_, err := a.out.Write(b.Bytes())
 		return err
 	}
-	// A file of the user's under that name is not lost.
-	if have, err := os.ReadFile(to); err == nil && !bytes.Contains(have, []byte(page.Mark)) {
-		return &view.UsageError{Why: to + " is there, and is not a report", Try: "write another file: glassjar report --to FILE"}
-	}
-	if err := a.machine.WriteOutput(to, b.Bytes()); err != nil {
+	if err := a.machine.WriteOutput(to, pages, b.Bytes()); err != nil {
 		return err
 	}
 	a.screen.Wrote(to)

@@ -66,10 +66,7 @@ func (a *app) root() *cobra.Command {
 		a.offers(root)
 		a.optionOffers(root)
 	}
-	root.InitDefaultCompletionCmd()
-	if c, _, err := root.Find([]string{"completion"}); err == nil {
-		c.Short, c.GroupID = "a script that completes commands in your shell", "more"
-	}
+	a.addCompletion(root)
 	return root
 }
 

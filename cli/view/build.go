@@ -63,7 +63,7 @@ func (s *Screen) buildWords(err error) (Message, bool) {
 	)
 	switch {
 	case errors.As(err, &gone):
-		return Message{What: "there is nothing at " + s.Path(gone.Folder)}, true
+		return Message{What: "there is nothing at " + s.Path(gone.Folder), Try: []string{"put the folder of source there, or ask for another"}}, true
 	case errors.As(err, &consent):
 		return s.noConsent(consent), true
 	case errors.As(err, &lacking):
@@ -75,8 +75,11 @@ func (s *Screen) buildWords(err error) (Message, bool) {
 		return s.buildFailed(failed), true
 	case errors.As(err, &archive):
 		m := Message{What: archive.File + " cannot be built from", Reasons: []string{strings.TrimPrefix(archive.Error(), archive.File+": ")}}
-		if strings.Contains(archive.Member, "/") {
+		switch {
+		case strings.Contains(archive.Member, "/"):
 			m.Try = []string{"look who made it"}
+		case archive.Member == "":
+			m.Try = []string{"name an archive or a folder that holds the source of a Python package"}
 		}
 		return m, true
 	case errors.As(err, &repository):

@@ -20,6 +20,7 @@ import (
 	"glassjar/core/interpreter/pack"
 	"glassjar/core/interpreter/portable"
 	"glassjar/core/jar"
+	"glassjar/core/lent"
 	"glassjar/core/limits"
 	"glassjar/core/lock"
 	"glassjar/core/metadata"
@@ -125,7 +126,7 @@ var exits = []exit{
 
 	// How the command was used, and what stands in files that people write.
 	is[*operation.UsageError](ExitUsage), is[*UsageError](ExitUsage), is[*operation.BadNameError](ExitUsage), is[*requirement.ParseError](ExitUsage), is[*target.UnknownError](ExitUsage), is[*place.DisagreeError](ExitUsage), is[*place.SeveralError](ExitUsage),
-	is[*jar.ExistsError](ExitUsage), is[*jar.PlaceError](ExitUsage), is[*jar.OwnThingsError](ExitUsage), is[*operation.StillNeededError](ExitUsage), is[*operation.LentClashError](ExitUsage), is[*operation.NoAdvisoriesError](ExitUsage), is[*operation.NotInstalledError](ExitUsage),
+	is[*jar.ExistsError](ExitUsage), is[*jar.PlaceError](ExitUsage), is[*jar.OwnThingsError](ExitUsage), is[*operation.StillNeededError](ExitUsage), is[*lent.ClashError](ExitUsage), is[*lent.NoCommandError](ExitUsage), is[*lent.NothingError](ExitUsage), is[*operation.NoAdvisoriesError](ExitUsage), is[*operation.NotInstalledError](ExitUsage),
 	is[*operation.NotMergedError](ExitNo), is[*operation.RevisionError](ExitUsage), is[*git.Error](ExitMachine),
 	is[*operation.OtherFileError](ExitUsage), is[*operation.AwayTwiceError](ExitUsage), is[*shell.UnknownError](ExitUsage),
 	by(func(e *project.FileError) int {
@@ -139,7 +140,7 @@ var exits = []exit{
 	value(project.ErrNoRecord, ExitUsage),
 
 	// A question answered with no.
-	is[*operation.OutOfStepError](ExitNo), is[*operation.BusyError](ExitNo),
+	is[*operation.OutOfStepError](ExitNo), is[*operation.BusyError](ExitNo), is[*lock.BusyError](ExitNo),
 
 	// No versions fit together, or none is there.
 	is[*plan.SolveError](ExitUnsolved), is[*catalog.UnknownNamesError](ExitUnsolved), is[*resolve.Failure](ExitUnsolved), is[*resolve.UnreadableError](ExitUnsolved),

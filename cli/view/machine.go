@@ -30,6 +30,7 @@ func (s *Screen) machineWords(err error) (Message, bool) {
 		panicked *guard.PanicError
 		lost     *OutputError
 		locked   *lock.Error
+		busy     *lock.BusyError
 		recover  *jar.RecoverError
 		damaged  *jar.DamagedJournalError
 		pending  *jar.PendingError
@@ -68,6 +69,8 @@ func (s *Screen) machineWords(err error) (Message, bool) {
 		dir := s.Path(filepath.Dir(filepath.Dir(damaged.Path)))
 		return Message{What: "the journal of " + dir + " is damaged", Reasons: []string{s.Path(damaged.Path) + ": " + damaged.Why, "what the change took away is in " + filepath.Join(dir, "glassjar", "staging")},
 			Try: []string{"make the jar anew from its record: glassjar discard " + dir + ", then glassjar recreate"}}, true
+	case errors.As(err, &busy):
+		return Message{What: "another command is at work on " + s.Path(busy.Path), Try: []string{"the same command again, once that is done"}}, true
 	case errors.As(err, &pending):
 		return Message{What: s.Jar(pending.Jar) + " is in the middle of a change that was cut off", Reasons: []string{"a command that only looks does not touch it"},
 			Try: []string{"undo it: glassjar check --mend, or any command that changes the jar"}}, true

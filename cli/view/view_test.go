@@ -21,6 +21,7 @@ import (
 	"glassjar/core/index"
 	"glassjar/core/interpreter"
 	"glassjar/core/jar"
+	"glassjar/core/lent"
 	"glassjar/core/metadata"
 	"glassjar/core/operation"
 	"glassjar/core/place"
@@ -154,7 +155,7 @@ func TestWords(t *testing.T) {
 		{&operation.NoFileError{Name: "a.py"}, 127, "there is no file a.py", "name one that is there"},
 		{&operation.CannotRunError{Path: "/orchard/a", Err: syscall.ENOEXEC}, 126, "a cannot be run", "glassjar run sh a"},
 		{&operation.CannotRunError{Path: "/orchard/a", Err: syscall.ENOENT}, 126, "made for another system", "take the one"},
-		{&operation.LentClashError{Folder: "/orchard/bin", By: map[string]string{"a": "press", "b": ""}}, ExitUsage, "b was put there by somebody else", "glassjar lend --back press"},
+		{&lent.ClashError{Folder: "/orchard/bin", By: map[string]string{"a": "press", "b": ""}}, ExitUsage, "b was put there by somebody else", "glassjar lend --back press"},
 		{&operation.StillNeededError{By: map[string][]string{"a": {"b"}}, Roots: []string{"c"}}, ExitUsage, "a is needed by b", "glassjar uninstall c"},
 		{&operation.NotInstalledError{Names: []string{"x"}, Near: map[string][]string{"x": {"y"}}}, ExitUsage, "x: did you mean y?", "glassjar contents"},
 		{&plan.NoFittingFileError{Name: "a", Version: "1", Environment: "E"}, ExitUnsolved, "no file of a 1 for E", "glassjar record"},

@@ -53,7 +53,7 @@ func (s *Screen) Words(doing string, err error) Message {
 }
 
 func (s *Screen) words(err error) Message {
-	for _, describe := range []func(error) (Message, bool){s.gitWords, s.buildWords, s.usageWords, s.solveWords, s.placeWords, s.pythonWords, s.registryWords, s.signatureWords, s.jarWords, s.fileWords, s.networkWords, s.machineWords} {
+	for _, describe := range []func(error) (Message, bool){s.gitWords, s.buildWords, s.usageWords, s.solveWords, s.placeWords, s.pythonWords, s.registryWords, s.signatureWords, s.jarWords, s.lendWords, s.fileWords, s.networkWords, s.machineWords} {
 		if m, ok := describe(err); ok {
 			return m
 		}
@@ -94,7 +94,8 @@ func (s *Screen) usageWords(err error) (Message, bool) {
 	case errors.As(err, &setting):
 		return settingWords(setting), true
 	case errors.As(err, &name):
-		return Message{What: name.Error(), Reasons: []string{"a name has letters, digits, '-', '_' and '.', and begins with a letter or digit"}}, true
+		return Message{What: name.Error(), Reasons: []string{"a name has letters, digits, '-', '_' and '.', and begins with a letter or digit"},
+			Try: []string{"give it such a name; a jar in a folder of any name: glassjar create --at DIR"}}, true
 	case errors.As(err, &parse):
 		return Message{What: fmt.Sprintf("%q is not a requirement", parse.Text), Reasons: []string{fmt.Sprintf("column %d: expected %s", parse.Column, parse.Expected)}}, true
 	}
@@ -126,7 +127,6 @@ func (s *Screen) jarWords(err error) (Message, bool) {
 		other    *operation.OtherFileError
 		away     *operation.AwayTwiceError
 		noShell  *shell.UnknownError
-		lent     *operation.LentClashError
 		faults   *operation.NoAdvisoriesError
 	)
 	switch {
@@ -145,8 +145,6 @@ func (s *Screen) jarWords(err error) (Message, bool) {
 		return s.cannotRun(unrun), true
 	case errors.As(err, &faults):
 		return Message{What: faults.Error(), Try: []string{"a folder, a zip, or its address, once: glassjar index add faults AT --holds advisories", "or the made-up one of the sample: glassjar index add faults sample: --holds advisories"}}, true
-	case errors.As(err, &lent):
-		return s.lentClash(lent), true
 	case errors.As(err, &needed):
 		return s.stillNeeded(needed), true
 	case errors.As(err, &missing):
@@ -168,7 +166,11 @@ func (s *Screen) jarWords(err error) (Message, bool) {
 	case errors.As(err, &clone):
 		return Message{What: "the contents cannot be had for " + clone.Python, Reasons: clone.Against, Try: []string{"clone it with its own Python: without --python"}}, true
 	case errors.As(err, &other):
-		return Message{What: s.Path(other.File) + " is there, and was not written by this program", Try: []string{"move it elsewhere first, and take over what you need of it"}}, true
+		m := Message{What: (&operation.OtherFileError{File: s.Path(other.File), Kind: other.Kind}).Error(), Try: []string{"write another file, or move this one elsewhere first"}}
+		if other.Kind == "" {
+			m.Try = []string{"move it elsewhere first, and take over what you need of it"}
+		}
+		return m, true
 	case errors.As(err, &away):
 		return Message{What: "cannot move " + s.Path(away.From), Reasons: []string{away.Error() + ", and is not empty"}, Try: []string{"look into both, and move one by hand"}}, true
 	case errors.As(err, &noShell):

@@ -1,6 +1,9 @@
 package wire
 
-import "glassjar/core/operation"
+import (
+	"glassjar/core/lent"
+	"glassjar/core/operation"
+)
 
 // Lent tells of commands that are lent, or were taken back.
 type Lent struct {
@@ -25,4 +28,4 @@ type LentCommand struct {
 	Before string `json:"before,omitempty"`
 }
 
-func ofLentCommand(v operation.LentCommand) LentCommand { return LentCommand(v) }
+func ofLentCommand(v lent.Command) LentCommand { return LentCommand(v) }

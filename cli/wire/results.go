@@ -49,7 +49,7 @@ var Results = []Result{
 	{[]string{"seal"}, []any{Sealed{}}},
 	{[]string{"enter"}, []any{Entered{}}},
 	{[]string{"leave"}, []any{LeaveResult{}}},
-	{[]string{"shell-setup"}, []any{ShellResult{}}},
+	{[]string{"shell-setup", "completion"}, []any{ShellResult{}}},
 	{[]string{"connect editor", "connect container", "connect notebook", "connect git"}, []any{Connection{}}},
 	{[]string{"pythons", "pythons list"}, []any{Pythons{}}},
 	{[]string{"pythons fetch"}, []any{PythonFetched{}}},
@@ -66,4 +66,5 @@ var Results = []Result{
 	{[]string{"serve"}, []any{ServeResult{}}},
 	{[]string{"demo"}, []any{DemoResult{}}},
 	{[]string{"version"}, []any{VersionResult{}}},
+	{[]string{"help", "store", "connect"}, []any{HelpResult{}}},
 }

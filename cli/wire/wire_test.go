@@ -82,7 +82,7 @@ func TestGolden(t *testing.T) {
 		filled[operation.FetchedPython](), filled[pack.Packed](), *filled[[]operation.DroppedPython](), *filled[[]operation.VerifiedPython](),
 		*filled[[]operation.IndexInfo](), filled[operation.StoreUsage](), filled[operation.Tidied](), filled[operation.Verified](),
 		filled[operation.Compiled](), filled[operation.EffectiveSettings](), filled[operation.Strays](), filled[ServeResult](), filled[DemoResult](),
-		filled[VersionResult](), filled[ErrorResult]()}
+		filled[VersionResult](), filled[HelpResult](), filled[ErrorResult]()}
 	made, shapes := &txtar.Archive{}, map[reflect.Type]bool{reflect.TypeFor[ErrorResult](): true}
 	for _, v := range values {
 		shape := reflect.Indirect(reflect.ValueOf(Of(v)))

@@ -55,6 +55,11 @@ func (e *Error) Unwrap() error { return e.Err }
 // Unsupported reports whether the file system of the lock's file has no locks.
 func (e *Error) Unsupported() bool { return Unsupported(e.Err) }
 
+// BusyError says that another process held something for longer than was waited for it.
+type BusyError struct{ Path string }
+
+func (e *BusyError) Error() string { return "another process is at work on " + e.Path }
+
 // Held is a lock that this process has; without a file where it was consented that
 // there is none.
 type Held struct {

@@ -15,8 +15,6 @@ const (
 	NoNotebook            Case = "no notebook"                // the jar
 	NoHolding             Case = "no holding"                 // the text
 	NoJarToLend           Case = "no jar to lend of"          // the name
-	NothingToLend         Case = "nothing to lend"            // the jar, its commands
-	NothingLent           Case = "nothing lent"               // the jar, those of which something is
 	BadPythonRange        Case = "bad range of Pythons"       // the text
 	NoBlock               Case = "no block of metadata"       // the script
 	JarOfScript           Case = "jar of a script"            // the jar

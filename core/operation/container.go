@@ -144,21 +144,13 @@ func (m *Machine) imageProgram(file string) ([]byte, error) {
 	return os.ReadFile(file)
 }
 
-// OtherFileError says that a file stands where one is to be written, and was not
-// written by this program.
-type OtherFileError struct{ File string }
-
-func (e *OtherFileError) Error() string {
-	return e.File + " is there, and was not written by this program"
-}
-
 func (c *Connection) addContainerFile(file string, text []byte) error {
 	have, err := readIfThere(file)
 	if err != nil {
 		return err
 	}
 	if have != nil && !strings.Contains(string(have), connect.Mark) {
-		return &OtherFileError{file}
+		return &OtherFileError{File: file}
 	}
 	if string(have) != string(text) {
 		c.Edits = append(c.Edits, newEdit(file, have, text))

@@ -222,17 +222,6 @@ func repositoryOf(dir string) string {
 	}
 }
 
-// WriteOutput writes a file that the user names, whole or not at all; a device or a
-// pipe is written to.
-func (m *Machine) WriteOutput(file string, data []byte) error {
-	file = m.absolute(file)
-	if info, err := os.Stat(file); err == nil && !info.Mode().IsRegular() {
-		return os.WriteFile(file, data, 0o666)
-	}
-	_, err := m.writeIfNew(file, data)
-	return err
-}
-
 // writeIfNew writes a file of a project, if it is not as it should be already, and
 // reports whether it was not. Its folder is made.
 func (m *Machine) writeIfNew(file string, data []byte) (bool, error) {

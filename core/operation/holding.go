@@ -126,7 +126,7 @@ func (m *Machine) recordsFile() string { return filepath.Join(m.Folders.State, "
 // noteRecord notes that a record was made here.
 func (m *Machine) noteRecord(at place.Place) {
 	if _, noted := keptmap.Read[string](m.recordsFile())[at.RecordFile]; !noted && !at.Exists() {
-		keptmap.Keep(m.recordsFile(), map[string]string{at.RecordFile: at.Prompt()}, func(file, _ string) bool { return !fileExists(file) })
+		_ = keptmap.Keep(m.recordsFile(), map[string]string{at.RecordFile: at.Prompt()}, func(file, _ string) bool { return !fileExists(file) })
 	}
 }
 

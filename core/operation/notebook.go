@@ -121,10 +121,7 @@ func (m *Machine) ConnectNotebook(ctx context.Context, ref string, undo bool, de
 	if _, err := c.carryOut(m, decide); err != nil || !c.Done {
 		return c, err
 	}
-	if !keptmap.Keep(m.kernelsFile(), map[string]kernelNote{file: {id, at.Root, at.Prompt()}}, func(file string, _ kernelNote) bool { return !fileExists(file) }) {
-		return c, &BusyError{m.kernelsFile()}
-	}
-	return c, nil
+	return c, keptmap.Keep(m.kernelsFile(), map[string]kernelNote{file: {id, at.Root, at.Prompt()}}, func(file string, _ kernelNote) bool { return !fileExists(file) })
 }
 
 // kernelText is the specification of a jar.
@@ -214,8 +211,7 @@ func (m *Machine) disconnectNotebook(ref string, decide func(*Connection) (bool,
 	if _, err := c.carryOut(m, decide); err != nil || !c.Done {
 		return c, err
 	}
-	keptmap.Keep(m.kernelsFile(), nil, func(file string, _ kernelNote) bool { return file == found })
-	return c, nil
+	return c, keptmap.Keep(m.kernelsFile(), nil, func(file string, _ kernelNote) bool { return file == found })
 }
 
 // seeKernel has the specification of a jar start the jar where it is now.
@@ -230,7 +226,7 @@ func (m *Machine) seeKernel(j *jar.Jar) {
 			return
 		}
 		if _, err := m.writeIfNew(file, text); err == nil { // else the shelf tells
-			keptmap.Keep(m.kernelsFile(), map[string]kernelNote{file: {n.ID, j.Root, n.Name}}, nil)
+			_ = keptmap.Keep(m.kernelsFile(), map[string]kernelNote{file: {n.ID, j.Root, n.Name}}, nil) // else it is seen again
 		}
 	}
 }
@@ -238,7 +234,7 @@ func (m *Machine) seeKernel(j *jar.Jar) {
 // seeMoved has what leads to jars from elsewhere lead to where they are now: what is lent of them, and
 // their kernels.
 func (m *Machine) seeMoved() error {
-	if len(keptmap.Read[kernelNote](m.kernelsFile()))+len(keptmap.Read[lentNote](m.lentFile())) == 0 {
+	if len(keptmap.Read[kernelNote](m.kernelsFile())) == 0 && m.lending().None() {
 		return nil
 	}
 	known, err := m.knownJars()
@@ -247,7 +243,7 @@ func (m *Machine) seeMoved() error {
 	}
 	for _, k := range known {
 		if j, err := jar.Open(k.Root); err == nil && m.Places().MayBeUsed(k.Root) {
-			m.seeLent(j)
+			m.lending().See(j)
 			m.seeKernel(j)
 		}
 	}

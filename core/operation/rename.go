@@ -50,7 +50,7 @@ func (m *Machine) Rename(ctx context.Context, from, to string) (*Renamed, error)
 		return nil, err
 	}
 	m.Known.See(j)
-	m.renameLent(j.ID(), to)
+	m.lending().Rename(j.ID(), to)
 	out := &Renamed{From: at.Shelf, Name: to, Jar: target.Root}
 	// What activation shows is written in the jar. Where its Python is gone that has
 	// to wait until it is recreated.

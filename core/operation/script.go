@@ -187,7 +187,7 @@ func (m *Machine) planScript(ctx context.Context, s *scriptJar, at place.Place, 
 // noteScript notes which jar a script is run in.
 func (m *Machine) noteScript(file, root string) {
 	if m.scriptUsers()[file] != root {
-		keptmap.Keep(m.scriptUsersFile(), map[string]string{file: root}, func(file, _ string) bool { return !fileExists(file) })
+		_ = keptmap.Keep(m.scriptUsersFile(), map[string]string{file: root}, func(file, _ string) bool { return !fileExists(file) })
 	}
 }
 

@@ -116,6 +116,10 @@ func (m *Machine) Seal(ctx context.Context, opt SealOptions) (*Sealed, error) {
 		}
 	case registry.IsRef(opt.File) && err != nil:
 		return nil, err
+	case !registry.IsRef(opt.File):
+		if err := mayReplace(m.absolute(opt.File), "a sealed jar", sealed.Begins); err != nil {
+			return nil, err
+		}
 	}
 	chosen, err := m.selectSealed(opt)
 	if err != nil {

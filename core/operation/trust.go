@@ -80,7 +80,7 @@ func (m *Machine) noteUse(j *jar.Jar) {
 		return
 	}
 	if m.Known.See(j) {
-		m.seeLent(j)
+		m.lending().See(j)
 		m.seeKernel(j)
 	}
 	m.watchPython(j)

@@ -83,6 +83,19 @@ func OpenFile(file string) (*Jar, error) {
 	return s, nil
 }
 
+// Begins reports whether a file begins as a sealed jar does, though it may be cut off.
+func Begins(file io.Reader) (bool, error) {
+	const fixed = 30 // the local header of a member, before its name (APPNOTE, 4.3.7)
+	head := make([]byte, fixed+len(project.RecordFile))
+	if _, err := io.ReadFull(file, head); err != nil {
+		if errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) {
+			return false, nil
+		}
+		return false, err
+	}
+	return string(head[:4]) == "PK\x03\x04" && string(head[fixed:]) == project.RecordFile, nil
+}
+
 // Signatures are those of its record.
 func (s *Jar) Signatures(ctx context.Context) ([][]byte, error) {
 	if s.Remote != nil {

@@ -28,22 +28,26 @@ func Read[V any](file string) map[string]V {
 // Add adds what was learned, and takes out what is stale, if that is given. It reports whether that
 // is written down.
 func Add[V any](file string, learned map[string]V, stale func(key string, value V) bool) bool {
-	return change(file, learned, stale, func(path string, data []byte) error { return atomicfile.Cache(path, data) })
+	return change(file, learned, stale, func(path string, data []byte) error { return atomicfile.Cache(path, data) }) == nil
 }
 
-// Keep is [Add] for what cannot be learned again: it outlives a power cut.
-func Keep[V any](file string, learned map[string]V, stale func(key string, value V) bool) bool {
+// Keep is [Add] for what cannot be learned again: it outlives a power cut. The error is a
+// [*lock.BusyError] where another process did not let go in time.
+func Keep[V any](file string, learned map[string]V, stale func(key string, value V) bool) error {
 	return change(file, learned, stale, func(file string, data []byte) error {
 		return atomicfile.Write(file, data, atomicfile.Options{Mode: 0o600})
 	})
 }
 
-func change[V any](file string, learned map[string]V, stale func(key string, value V) bool, write func(string, []byte) error) bool {
+func change[V any](file string, learned map[string]V, stale func(key string, value V) bool, write func(string, []byte) error) error {
 	ctx, cancel := context.WithTimeout(context.Background(), patience)
 	defer cancel()
 	held, err := lock.Take(ctx, file+".lock", lock.Mode{})
-	if err != nil {
-		return false
+	switch {
+	case ctx.Err() != nil:
+		return &lock.BusyError{Path: file}
+	case err != nil:
+		return err
 	}
 	defer held.Release()
 	kept := Read[V](file)
@@ -56,5 +60,8 @@ func change[V any](file string, learned map[string]V, stale func(key string, val
 		}
 	}
 	data, err := json.Marshal(kept)
-	return err == nil && write(file, data) == nil
+	if err != nil {
+		return err
+	}
+	return write(file, data)
 }
