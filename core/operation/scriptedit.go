@@ -43,6 +43,9 @@ func (m *Machine) EditScript(ctx context.Context, opt IntoOptions, decide Decide
 		return nil, &UsageError{Case: Unreadable, Of: []string{m.relative(file)}, Err: plainSystem(err)}
 	}
 	script, err := project.ParseScript(file, text)
+	if line := project.UnclosedBlock(text); line > 0 && errors.Is(err, project.ErrNoBlock) {
+		return nil, &project.FileError{File: file, Line: line, Why: `the block of script metadata that begins here is empty, or not closed by a line "# ///" with comments alone before it`}
+	}
 	if errors.Is(err, project.ErrNoBlock) && len(opt.Wants) > 0 {
 		script, err = project.ParseScript(file, project.NewBlock(text))
 	}

@@ -70,13 +70,13 @@ func HasBlock(file string) bool {
 	if err != nil || !bytes.Contains(text, []byte(blockOpens)) {
 		return false
 	}
-	return !errors.Is((&Script{}).find(strings.Split(string(text), "\n")), ErrNoBlock)
+	return !errors.Is((&Script{}).find(scriptLines(text)), ErrNoBlock)
 }
 
 // ParseScript is [ReadScript] for a text at hand.
 func ParseScript(file string, text []byte) (*Script, error) {
 	s := &Script{File: file, Text: text}
-	lines := strings.Split(string(text), "\n")
+	lines := scriptLines(text)
 	if err := s.find(lines); err != nil {
 		return nil, err
 	}
@@ -86,6 +86,11 @@ func ParseScript(file string, text []byte) (*Script, error) {
 	}
 	s.toml = []byte(strings.Join(inner, "\n") + "\n")
 	return s, s.read()
+}
+
+// scriptLines are those of a script; a byte order mark is none of its text, as Python reads it.
+func scriptLines(text []byte) []string {
+	return strings.Split(strings.TrimPrefix(string(text), string(tomltext.Mark)), "\n")
 }
 
 // find looks for the block, and that there is one only.
@@ -313,9 +318,25 @@ func (s *Script) Edit(add, remove []string) ([]byte, error) {
 	return text, nil
 }
 
-// NewBlock is a script's text with an empty block, after its first line where that names its
-// interpreter, its encoding, or both.
+// UnclosedBlock is the line, from 1, on which a block begins that is none, since no line closes it or
+// nothing stands in it; 0 where there is none.
+func UnclosedBlock(text []byte) int {
+	lines := scriptLines(text)
+	for i, l := range lines {
+		if plainLine(l) == blockOpens && closing(lines, i) < 0 {
+			return i + 1
+		}
+	}
+	return 0
+}
+
+// NewBlock is a script's text with an empty block, after a byte order mark, and after its first
+// lines where they name its interpreter and its encoding.
 func NewBlock(text []byte) []byte {
+	plain, marked := bytes.CutPrefix(text, tomltext.Mark)
+	if marked {
+		return slices.Concat(tomltext.Mark, NewBlock(plain))
+	}
 	lines, at := strings.SplitAfter(string(text), "\n"), 0
 	end := "\n"
 	if strings.HasSuffix(lines[0], "\r\n") {

@@ -53,6 +53,7 @@ func TestScriptBlocks(t *testing.T) {
 			require.NoError(t, err, c.name)
 			assert.Len(t, spec.Asked, len(asks), c.name)
 		case "none":
+			assert.Equal(t, c.name == "empty" || strings.HasPrefix(c.name, "not") || strings.HasPrefix(c.name, "broken"), project.UnclosedBlock([]byte(c.text)) == 1, c.name)
 			assert.ErrorIs(t, err, project.ErrNoBlock, c.name)
 		default:
 			var fault *project.FileError
@@ -68,6 +69,8 @@ func TestScriptEdits(t *testing.T) {
 		{"added and taken out", "#!/bin/x\n# /// script\n# dependencies = [\n#     \"must-core\",  # the must\n#     \"brixmeter\",\n# ]\n# [tool.press]\n# bar = 3\n# ///\nx = '# ///'\n", "#!/bin/x\n# /// script\n# dependencies = [\n#     \"must-core\",  # the must\n#     \"orchard-map>=2\",\n# ]\n# [tool.press]\n# bar = 3\n# ///\nx = '# ///'\n"},
 		{"the first one, with carriage returns", "# /// script\r\n# requires-python = \">=3.8\"\r\n# ///\r\nprint()\r\n", "# /// script\r\n# requires-python = \">=3.8\"\r\n# dependencies = [\r\n#     \"orchard-map>=2\",\r\n# ]\r\n# ///\r\nprint()\r\n"},
 		{"a new block", string(project.NewBlock([]byte("#!/bin/x\n# coding: utf-8\nprint()\n"))), "#!/bin/x\n# coding: utf-8\n# /// script\n# dependencies = [\n#     \"orchard-map>=2\",\n# ]\n# ///\n\nprint()\n"},
+		{"a new block behind a byte order mark", string(project.NewBlock([]byte("\ufeff#!/bin/x\r\nprint()\r\n"))), "\ufeff#!/bin/x\r\n# /// script\r\n# dependencies = [\r\n#     \"orchard-map>=2\",\r\n# ]\r\n# ///\r\n\r\nprint()\r\n"},
+		{"the first line, behind a byte order mark", "\ufeff# /// script\n# dependencies = []\n# ///\n", "\ufeff# /// script\n# dependencies = [\n#     \"orchard-map>=2\",\n# ]\n# ///\n"},
 		{"a new block in an empty file", string(project.NewBlock(nil)), "# /// script\n# dependencies = [\n#     \"orchard-map>=2\",\n# ]\n# ///\n"},
 	} {
 		s, err := project.ParseScript("tally.py", []byte(c.before))
