@@ -136,7 +136,7 @@ var exits = []exit{
 		return ExitUsage
 	}),
 	is[*registry.RefError](ExitUsage), is[*operation.NoHashError](ExitUsage), is[*operation.PythonInUseError](ExitUsage), is[*pack.Error](ExitUsage),
-	is[*operation.NoSpecError](ExitUsage), is[*project.ListError](ExitUsage), is[*index.PinError](ExitUsage), is[*index.NoTimesError](ExitUnsolved), is[*settings.ValueError](ExitUsage), is[*atomicfile.LinkError](ExitUsage),
+	is[*operation.NoSpecError](ExitUsage), is[*project.EditError](ExitUsage), is[*project.ListError](ExitUsage), is[*index.PinError](ExitUsage), is[*index.NoTimesError](ExitUnsolved), is[*settings.ValueError](ExitUsage), is[*atomicfile.LinkError](ExitUsage),
 	value(project.ErrNoRecord, ExitUsage),
 
 	// A question answered with no.

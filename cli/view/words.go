@@ -308,6 +308,21 @@ func (s *Screen) clash(e *jar.ClashError) Message {
 	return m
 }
 
+// notEdited tells why a spec is left as it is.
+func (s *Screen) notEdited(e *project.EditError) Message {
+	named := *e
+	named.File = s.Path(e.File)
+	m := Message{What: "cannot write into " + named.File + "; nothing was changed", Reasons: []string{named.Error()}, Try: []string{"edit it by hand, then glassjar record and glassjar recreate"}}
+	switch {
+	case e.Inline != "":
+		m.Try = []string{"write it as a table of its own: [" + e.Inline + "]"}
+	case e.Dynamic != "":
+		m.Reasons = append(m.Reasons, "what builds the project says them, and nothing may be given beside that")
+		m.Try = []string{"add it where they are read from, then glassjar record and glassjar recreate", "or add it to a group: --group NAME"}
+	}
+	return m
+}
+
 // mendingFile is what to do about a file that is not as it should be; empty where
 // that goes without saying.
 func mendingFile(e *project.FileError) string {
@@ -325,6 +340,7 @@ func mendingFile(e *project.FileError) string {
 func (s *Screen) fileWords(err error) (Message, bool) {
 	var (
 		file   *project.FileError
+		edit   *project.EditError
 		list   *project.ListError
 		large  *limits.Error
 		noSpec *operation.NoSpecError
@@ -345,6 +361,8 @@ func (s *Screen) fileWords(err error) (Message, bool) {
 			m.Reasons = append(m.Reasons, fmt.Sprintf("line %d: %s", f.Line, f.Why))
 		}
 		return m, true
+	case errors.As(err, &edit):
+		return s.notEdited(edit), true
 	case errors.As(err, &file):
 		e := *file
 		e.File = s.Path(e.File)

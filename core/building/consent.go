@@ -236,7 +236,9 @@ func (c *Consents) write(text []byte) ([]byte, error) {
 	}
 	names := append(slices.Clone(have.Tool.BuildConsent), c.added...)
 	slices.Sort(names)
-	return tomltext.Set(text, []string{"tool", "glassjar", "build-consent"}, tomltext.Strings(slices.Compact(names))), nil
+	text = tomltext.Set(text, []string{"tool", "glassjar", "build-consent"}, tomltext.Strings(slices.Compact(names)))
+	_, err = have.With(text)
+	return text, err
 }
 
 // options are what the spec says of the building of a name.

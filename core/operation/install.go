@@ -164,7 +164,7 @@ func addToSpec(spec *project.Spec, at place.Place, asked []project.Asked, into p
 	if text, err = setFolders(text, at, spec, asked, folders); err != nil {
 		return nil, err
 	}
-	return project.ParseSpec(spec.File, text)
+	return spec.With(text)
 }
 
 // setFolders writes into a spec's text which of what was asked for comes from a folder, and

@@ -120,7 +120,7 @@ func (m *Machine) solveMerge(ctx context.Context, at place.Place, merge project.
 	if want := merge.Record.RequiresPython.Written(); want != spec.RequiresPython.Written() {
 		text = tomltext.Set(text, []string{"project", "requires-python"}, tomltext.String(want))
 	}
-	if spec, err = project.ParseSpec(at.SpecFile, text); err != nil {
+	if spec, err = spec.With(text); err != nil {
 		return nil, err
 	}
 	var p *job

@@ -77,7 +77,7 @@ func (m *Machine) Uninstall(ctx context.Context, ref string, names []string, dec
 				}
 			}
 		}
-		if edited, err = project.ParseSpec(h.spec.File, text); err != nil {
+		if edited, err = h.spec.With(text); err != nil {
 			return nil, err
 		}
 	}

@@ -46,7 +46,7 @@ func (m *Machine) specToChange(ctx context.Context, at place.Place, spec *projec
 		if err != nil {
 			return nil, err
 		}
-		if out, err = project.ParseSpec(spec.File, text); err != nil {
+		if out, err = spec.With(text); err != nil {
 			return nil, err
 		}
 	}
@@ -57,7 +57,7 @@ func (m *Machine) specToChange(ctx context.Context, at place.Place, spec *projec
 	if len(record.RequiresPython) > 0 && out.Project {
 		text = tomltext.Set(text, []string{"project", "requires-python"}, tomltext.String(record.RequiresPython.String()))
 	}
-	return project.ParseSpec(spec.File, text)
+	return spec.With(text)
 }
 
 // wantsOf are the requirements that a record was made from; files are those of the

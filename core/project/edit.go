@@ -2,6 +2,7 @@ package project
 
 import (
 	"bytes"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -28,6 +29,10 @@ func (p Part) path() []string {
 // that name if it has none; those that are added together stand side by side. All else, comments and order included, stays as it is.
 // newName is the [project] name for a file that has no such table yet.
 func (s *Spec) Edit(part Part, add []string, remove []string, newName string) ([]byte, error) {
+	path := part.path()
+	if len(add) > 0 && path[0] == "project" && slices.Contains(s.dynamic, path[1]) {
+		return nil, &EditError{File: s.File, Dynamic: path[1]}
+	}
 	text := append([]byte(nil), s.Text...)
 	gone := map[string]bool{}
 	for _, name := range remove {
@@ -41,28 +46,61 @@ func (s *Spec) Edit(part Part, add []string, remove []string, newName string) ([
 		for _, g := range s.Groups {
 			paths = append(paths, Part{Group: g}.path())
 		}
-		for _, path := range paths {
-			if at, ok := findArray(text, path); ok {
+		for _, in := range paths {
+			if at, ok := findArray(text, in); ok {
 				text = at.without(text, gone)
 			}
 		}
 	}
 	if len(add) > 0 {
 		var err error
-		if text, err = s.insert(text, part, add, newName); err != nil {
+		if text, err = insertInto(s.File, text, path, add, func() []byte { return s.newArray(text, path, newName) }); err != nil {
 			return nil, err
 		}
 	}
-	// What was written must read back.
-	if _, err := ParseSpec(s.File, text); err != nil {
-		return nil, fmt.Errorf("the spec could not be edited: %w", err)
-	}
-	return text, nil
+	_, err := s.With(text)
+	return text, err
 }
 
-func (s *Spec) insert(text []byte, part Part, add []string, newName string) ([]byte, error) {
-	path := part.path()
-	return insertInto(s.File, text, path, add, func() []byte { return s.newArray(text, path, newName) })
+// EditError says that a spec is not edited, though it is as it should be.
+type EditError struct {
+	File string
+	// Inline is a table that is written as an inline one, such as "project": nothing can be added to
+	// it in place. Dynamic is a key that the project's back end says (the specification of
+	// pyproject.toml, "dynamic"), so that it must not be given beside that. Why tells where it is
+	// neither.
+	Inline, Dynamic, Why string
+}
+
+func (e *EditError) Error() string {
+	switch {
+	case e.Inline != "":
+		return e.File + ": " + e.Inline + " is an inline table, to which nothing can be added in place"
+	case e.Dynamic != "":
+		return e.File + ": " + e.Dynamic + " is among the dynamic keys"
+	}
+	return e.File + ": " + e.Why
+}
+
+// With is the spec with a text that came of editing its own. The error is an [*EditError] where that
+// does not read back.
+func (s *Spec) With(text []byte) (*Spec, error) {
+	out, err := ParseSpec(s.File, text)
+	var fault *FileError
+	if err == nil || !errors.As(err, &fault) {
+		return out, err
+	}
+	not := &EditError{File: s.File, Why: strings.TrimPrefix(fault.Error(), s.File+": ")}
+	tomltext.Walk(s.Text, func(path []string, _ int, value *unstable.Node) bool {
+		name := strings.Join(path, ".")
+		edited := slices.Contains([]string{"project", "project.optional-dependencies", "dependency-groups", "tool"}, name) || strings.HasPrefix(name+".", "tool.glassjar.")
+		if value.Kind != unstable.InlineTable || !edited {
+			return false
+		}
+		not.Inline = name
+		return true
+	})
+	return nil, not
 }
 
 // insertInto adds requirements to the array to which a path leads. begin gives the text with an
@@ -136,7 +174,7 @@ func samePath(have, want []string) bool {
 func findArray(text []byte, path []string) (array, bool) {
 	var out array
 	found := false
-	tomltext.Walk(text, func(have []string, keyEnd int, value *unstable.Node) bool {
+	tomltext.WalkAll(text, func(have []string, keyEnd int, value *unstable.Node) bool {
 		if !samePath(have, path) || value.Kind != unstable.Array {
 			return false
 		}
@@ -206,18 +244,27 @@ func (a array) put(text []byte, want requirement.Requirement, one string, keep m
 // addItem adds an item at the end of the array, in the array's own style.
 func (a array) addItem(text []byte, one string) []byte {
 	if len(a.items) == 0 {
-		return tomltext.Splice(text, a.close, a.close, "\n    "+tomltext.String(one)+",\n")
+		inner := strings.TrimRight(string(text[a.open+1:a.close]), " \t")
+		begin := "\n"
+		if strings.HasSuffix(inner, "\n") {
+			begin = "" // behind a line or a comment
+		}
+		at := a.open + 1 + len(inner)
+		return tomltext.Splice(text, at, at, begin+"    "+tomltext.String(one)+",\n")
 	}
 	last := a.items[len(a.items)-1]
 	if !bytes.Contains(text[a.open:a.close], []byte("\n")) {
 		return tomltext.Splice(text, last.end, last.end, ", "+tomltext.String(one))
 	}
-	// One item a line: the new line goes after the last item's, whose comment
-	// stays with it.
-	tail := string(text[last.end:a.close])
-	lineEnd := last.end + len(tail)
-	if i := strings.IndexByte(tail, '\n'); i >= 0 {
-		lineEnd = last.end + i
+	// One item a line: the new line goes after the last item's and its comma's, whose
+	// comment stays with it.
+	comma := a.comma(text, len(a.items)-1)
+	from := max(comma, last.end)
+	lineEnd := a.close
+	if i := bytes.IndexByte(text[from:a.close], '\n'); i >= 0 {
+		lineEnd = from + i
+	} else if comma >= 0 {
+		lineEnd = comma + 1
 	}
 	indent := "    "
 	if start := bytes.LastIndexByte(text[:last.start], '\n'); start >= 0 {
@@ -226,10 +273,28 @@ func (a array) addItem(text []byte, one string) []byte {
 		}
 	}
 	text = tomltext.Splice(text, lineEnd, lineEnd, "\n"+indent+tomltext.String(one)+",")
-	if !strings.Contains(strings.SplitN(tail, "#", 2)[0], ",") {
+	if comma < 0 {
 		text = tomltext.Splice(text, last.end, last.end, ",")
 	}
 	return text
+}
+
+// comma is where the comma behind an item stands, or -1: comments and lines may be between them.
+func (a array) comma(text []byte, i int) int {
+	for at := a.items[i].end; at < a.close; at++ {
+		switch text[at] {
+		case ',':
+			return at
+		case '#':
+			for at < a.close && text[at] != '\n' {
+				at++
+			}
+		case ' ', '\t', '\r', '\n':
+		default:
+			return -1 // the next item
+		}
+	}
+	return -1
 }
 
 // without removes the items of the names given, each with its line where it
@@ -247,6 +312,9 @@ func (a array) without(text []byte, gone map[string]bool) []byte {
 // keep their places.
 func (a array) dropItem(text []byte, i int) []byte {
 	from, to := a.items[i].start, a.items[i].end
+	if comma := a.comma(text, i); comma >= 0 && len(bytes.Trim(text[to:comma], " \t")) > 0 {
+		text = tomltext.Splice(text, comma, comma+1, "") // it is on another line
+	}
 	for to < len(text) && (text[to] == ' ' || text[to] == ',' || text[to] == '\t' || text[to] == '\r') {
 		to++
 	}
@@ -259,7 +327,7 @@ func (a array) dropItem(text []byte, i int) []byte {
 			from, to = lineStart, to+1
 		}
 	} else if i == len(a.items)-1 && i > 0 {
-		from = a.items[i-1].end
+		from = max(a.items[i-1].end, a.comma(text, i-1)) // what was said of the one before stays
 	}
 	return tomltext.Splice(text, from, to, "")
 }
@@ -268,10 +336,8 @@ func (a array) dropItem(text []byte, i int) []byte {
 // list, one index a line; all else stays as it is.
 func (s *Spec) EditIndexes(list []IndexEntry) ([]byte, error) {
 	text := SetIndexes(s.Text, []string{"tool", "glassjar", "indexes"}, list)
-	if _, err := ParseSpec(s.File, text); err != nil {
-		return nil, fmt.Errorf("the spec could not be edited: %w", err)
-	}
-	return text, nil
+	_, err := s.With(text)
+	return text, err
 }
 
 // indexList is a list of indexes as TOML writes it, one a line.

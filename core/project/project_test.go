@@ -130,7 +130,7 @@ func TestEdit(t *testing.T) {
 		{"a dotted key", "project.name = 'x'\nproject.dependencies = ['a']\n", project.Part{}, []string{"b"}, nil,
 			"project.name = 'x'\nproject.dependencies = ['a', \"b\"]\n"},
 		{"quotes in a marker", "[project]\nname='x'\ndependencies=[\n]\n", project.Part{}, []string{`a; os_name == "nt"`}, nil,
-			"[project]\nname='x'\ndependencies=[\n\n    'a; os_name == \"nt\"',\n]\n"},
+			"[project]\nname='x'\ndependencies=[\n    'a; os_name == \"nt\"',\n]\n"},
 		{"two with markers stand side by side", "[project]\nname='x'\ndependencies=['a', 'b', 'A>0']\n", project.Part{}, []string{`a<2; os_name == "nt"`, `a>=2; os_name == "posix"`, `a>=2; os_name == "posix"`}, nil,
 			"[project]\nname='x'\ndependencies=['a', 'b', 'A>0', 'a<2; os_name == \"nt\"', 'a>=2; os_name == \"posix\"']\n"},
 		{"one without a marker is instead of all", "[project]\nname='x'\ndependencies=[\n 'a>1', # why\n 'b',\n 'a<2; os_name == \"nt\"',\n]\n", project.Part{}, []string{"a>3"}, nil,
@@ -147,6 +147,11 @@ func TestEdit(t *testing.T) {
 		{"line ends of two characters", "[project]\r\nname='x'\r\ndependencies = [\r\n  'a', # why\r\n  'b',\r\n]\r\n", project.Part{}, []string{"c"}, []string{"a"},
 			"[project]\r\nname='x'\r\ndependencies = [\r\n  'b',\r\n  \"c\",\n]\r\n"},
 		{"dotted keys without a list", "project.name = 'x'\n\n[tool.x]\n", project.Part{}, []string{"b"}, nil, "project.name = 'x'\nproject.dependencies = [\n    \"b\",\n]\n\n[tool.x]\n"},
+		{"a comment in an empty list", "[project]\nname='x'\ndependencies = [\n  # none yet\n  ]\n", project.Part{}, []string{"a"}, nil, "[project]\nname='x'\ndependencies = [\n  # none yet\n    \"a\",\n  ]\n"},
+		{"commas on lines of their own", "[project]\nname='x'\ndependencies = [\n'a' ,\n\n'b' # c\n, ]\n", project.Part{}, []string{"d"}, nil, "[project]\nname='x'\ndependencies = [\n'a' ,\n\n'b' # c\n,\n\"d\", ]\n"},
+		{"out from before such a comma", "[project]\nname='x'\ndependencies = [\n'a' # why a\n, 'b' # why b\n, ]\n", project.Part{}, nil, []string{"a"}, "[project]\nname='x'\ndependencies = [\n 'b' # why b\n, ]\n"},
+		{"the last one behind a comment on another", "[project]\nname='x'\ndependencies = ['a' # why a\n, 'b']\n", project.Part{}, nil, []string{"b"}, "[project]\nname='x'\ndependencies = ['a' # why a\n]\n"},
+		{"in an inline table", "[project]\nname='x'\noptional-dependencies = { E = ['a'], f = [] }\n", project.Part{Extra: "e"}, []string{"b"}, []string{"a"}, "[project]\nname='x'\noptional-dependencies = { E = [\n    \"b\",\n], f = [] }\n"},
 		{"out of every place", "[project]\nname='x'\ndependencies=['a']\n[project.optional-dependencies]\ne=['a','b']\n[dependency-groups]\ng=['a']\n", project.Part{}, nil, []string{"a"},
 			"[project]\nname='x'\ndependencies=[]\n[project.optional-dependencies]\ne=['b']\n[dependency-groups]\ng=[]\n"},
 	} {
@@ -385,7 +390,19 @@ func TestParts(t *testing.T) {
 // What an edit would make that does not read back is not written.
 func TestEditsReadBack(t *testing.T) {
 	_, err := (&project.Spec{File: "pyproject.toml"}).Edit(project.Part{}, []string{"press"}, nil, "no name\x00")
-	require.ErrorContains(t, err, "the spec could not be edited")
+	var not *project.EditError
+	require.ErrorAs(t, err, &not)
+	assert.Contains(t, not.Why, "is not a distribution's name")
+	for text, want := range map[string]project.EditError{
+		"project = { name = 'x' }\n":                                 {Inline: "project"},
+		"[project]\nname='x'\noptional-dependencies = { f = [] }\n":  {Inline: "project.optional-dependencies"},
+		"[project]\nname='x'\ndynamic = ['optional-dependencies']\n": {Dynamic: "optional-dependencies"},
+	} {
+		_, err := spec(t, text).Edit(project.Part{Extra: "e"}, []string{"press"}, nil, "orchard")
+		require.ErrorAs(t, err, &not, text)
+		want.File = not.File
+		assert.Equal(t, want.Error(), not.Error(), text)
+	}
 	text, err := (&project.Spec{File: "pyproject.toml"}).Edit(project.Part{}, []string{"press"}, nil, "orchard")
 	require.NoError(t, err)
 	assert.Contains(t, string(text), "press")

@@ -132,6 +132,8 @@ type Spec struct {
 	// Accepted are known faults that are accepted, by identifier in upper case.
 	Accepted map[string]Accepted
 	Tool     Tool
+
+	dynamic []string // keys of [project] that its back end says
 }
 
 type rawSpec struct {
@@ -174,7 +176,7 @@ func ParseSpec(file string, text []byte) (*Spec, error) {
 		return nil, err
 	}
 	if p := raw.Project; p != nil {
-		s.Project, s.Name, s.Version = true, p.Name, p.Version
+		s.Project, s.Name, s.Version, s.dynamic = true, p.Name, p.Version, p.Dynamic
 		if p.Name != "" && !requirement.ValidName(p.Name) {
 			return nil, s.fault("project.name", fmt.Sprintf("%q is not a distribution's name", p.Name), p.Name)
 		}

@@ -198,8 +198,41 @@ func Plain(text []byte) []byte {
 	return append([]byte("   "), text[len(Mark):]...)
 }
 
-// Walk calls visit for each key of a text with its whole path.
-func Walk(text []byte, visit func(path []string, keyEnd int, value *unstable.Node) bool) {
+// Visit is called for a key, with its whole path and where it ends; true ends the walk.
+type Visit func(path []string, keyEnd int, value *unstable.Node) bool
+
+// WalkAll is [Walk] that also visits the keys in inline tables, each after its table's.
+func WalkAll(text []byte, visit Visit) {
+	var within Visit
+	within = func(path []string, keyEnd int, value *unstable.Node) bool {
+		if visit(path, keyEnd, value) {
+			return true
+		}
+		if value.Kind != unstable.InlineTable {
+			return false
+		}
+		for it := value.Children(); it.Next(); {
+			if e := it.Node(); e.Kind == unstable.KeyValue && visitKey(path, e, within) {
+				return true
+			}
+		}
+		return false
+	}
+	Walk(text, within)
+}
+
+// visitKey visits a key of a table.
+func visitKey(table []string, e *unstable.Node, visit Visit) bool {
+	path := append(append([]string(nil), table...), keyParts(e.Key())...)
+	keyEnd, it := 0, e.Key()
+	for it.Next() {
+		keyEnd = int(it.Node().Raw.Offset + it.Node().Raw.Length)
+	}
+	return visit(path, keyEnd, e.Value())
+}
+
+// Walk calls visit for each key of a text, but for those in inline tables.
+func Walk(text []byte, visit Visit) {
 	var p unstable.Parser
 	p.Reset(Plain(text))
 	var table []string
@@ -209,12 +242,7 @@ func Walk(text []byte, visit func(path []string, keyEnd int, value *unstable.Nod
 		case unstable.Table, unstable.ArrayTable:
 			table = keyParts(e.Key())
 		case unstable.KeyValue:
-			path := append(append([]string(nil), table...), keyParts(e.Key())...)
-			keyEnd, it := 0, e.Key()
-			for it.Next() {
-				keyEnd = int(it.Node().Raw.Offset + it.Node().Raw.Length)
-			}
-			if visit(path, keyEnd, e.Value()) {
+			if visitKey(table, e, visit) {
 				return
 			}
 		}
