@@ -128,23 +128,12 @@ func insertInto(file string, text []byte, path, add []string, begin func() []byt
 	return text, nil
 }
 
-// newArray writes an empty array where the path leads, at the end of its table
-// or with a new table at the end of the file.
+// newArray writes an empty array where the path leads, in a new [project] where there is none.
 func (s *Spec) newArray(text []byte, path []string, newName string) []byte {
-	table, key := path[:len(path)-1], path[len(path)-1]
-	line := key + " = []"
-	if _, ok := tomltext.EndOfTable(text, table); !ok && tomltext.HasDotted(text, table) {
-		return tomltext.AddLine(text, nil, strings.Join(path, ".")+" = []") // as the others are written
-	} else if ok {
-		return tomltext.AddLine(text, table, line)
-	}
 	if path[0] == "project" && !s.Project {
 		text = tomltext.AddTable(text, "[project]", "name = "+tomltext.String(newName), `version = "0.1.0"`)
-		if len(path) == 2 {
-			return tomltext.AddLine(text, table, line)
-		}
 	}
-	return tomltext.AddTable(text, "["+strings.Join(table, ".")+"]", line)
+	return tomltext.Add(text, path, "[]")
 }
 
 // array is the place of an array in a text.

@@ -11,6 +11,8 @@ import (
 	"strings"
 
 	"github.com/pelletier/go-toml/v2/unstable"
+
+	"glassjar/core/internal/lazy"
 )
 
 // Set is a TOML text in which the key that a path leads to has a value,
@@ -19,12 +21,20 @@ func Set(text []byte, path []string, value string) []byte {
 	if from, to, ok := findValue(text, path); ok {
 		return Splice(text, from, to, value)
 	}
-	text = dropTables(text, path)
-	table, line := path[:len(path)-1], path[len(path)-1]+" = "+value
+	return Add(dropTables(text, path), path, value)
+}
+
+// Add is a TOML text with a key that it does not have yet: at the end of its table, beside the keys
+// of that which are written with dots, or in a new table at the end.
+func Add(text []byte, path []string, value string) []byte {
+	table := path[:len(path)-1]
 	if _, ok := EndOfTable(text, table); ok {
-		return AddLine(text, table, line)
+		return AddLine(text, table, dotted(path[len(table):])+" = "+value)
 	}
-	return AddTable(text, "["+strings.Join(table, ".")+"]", line)
+	if head, ok := dottedIn(text, table); ok {
+		return AddLine(text, head, dotted(path[len(head):])+" = "+value)
+	}
+	return AddTable(text, "["+dotted(table)+"]", dotted(path[len(table):])+" = "+value)
 }
 
 // Get is the value of a key as the text writes it; false if there is none.
@@ -362,19 +372,39 @@ func AddTable(text []byte, head string, lines ...string) []byte {
 	return b.Bytes()
 }
 
-// HasDotted reports whether a text writes keys of a table as "table.key" before all
-// tables.
-func HasDotted(text []byte, table []string) bool {
-	found := false
-	Walk(text, func(have []string, keyEnd int, _ *unstable.Node) bool {
-		heads := tables(text)
-		if len(heads) > 0 && keyEnd > heads[0].start {
-			return true
+// dottedIn finds the table under whose head keys of another one are written with dots, as in
+// "glassjar.python" below [tool]; no path is the keys before all tables.
+func dottedIn(text []byte, table []string) (head []string, ok bool) {
+	var p unstable.Parser
+	p.Reset(Plain(text))
+	for p.NextExpression() {
+		e := p.Expression()
+		switch e.Kind {
+		case unstable.Table, unstable.ArrayTable:
+			head = keyParts(e.Key())
+		case unstable.KeyValue:
+			path := slices.Concat(head, keyParts(e.Key()))
+			if len(head) < len(table) && len(path) > len(table) && equalPath(path[:len(table)], table) {
+				return head, true
+			}
 		}
-		found = len(have) > len(table) && equalPath(have[:len(table)], table)
-		return found
-	})
-	return found
+	}
+	return nil, false
+}
+
+// bareKey is a key that needs no quotes.
+var bareKey = lazy.Pattern(`^[A-Za-z0-9_-]+$`)
+
+// dotted writes a path of keys.
+func dotted(path []string) string {
+	var parts []string
+	for _, key := range path {
+		if !bareKey().MatchString(key) {
+			key = String(key)
+		}
+		parts = append(parts, key)
+	}
+	return strings.Join(parts, ".")
 }
 
 // String writes a text as a basic string, or a literal one where that reads better.

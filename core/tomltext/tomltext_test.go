@@ -25,6 +25,9 @@ func TestKeys(t *testing.T) {
 		{"a new table", "a = 1", []string{"t", "c"}, "3", "a = 1\n\n[t]\nc = 3\n"},
 		{"an empty text", "", []string{"c"}, "3", "c = 3\n"},
 		{"a triple-quoted string", "s = \"\"\"a\n\"b\"\n\"\"\"\nx = 1\n", []string{"s"}, "2", "s = 2\nx = 1\n"},
+		{"beside keys with dots", "t.b = 2\n[u]\n", []string{"t", "c"}, "3", "t.b = 2\nt.c = 3\n\n[u]\n"},
+		{"beside keys with dots, in a table", "[s]\nt.b = 2\n[u]\n", []string{"s", "t", "c d"}, "3", "[s]\nt.b = 2\nt.\"c d\" = 3\n[u]\n"},
+		{"over a table below it", "[t.u]\nb = 2\n", []string{"t", "c"}, "3", "[t.u]\nb = 2\n\n[t]\nc = 3\n"},
 		{"a table in one line", "i = { a = \"}\", b = 'x' } # c\n", []string{"i"}, "1", "i = 1 # c\n"},
 	} {
 		assert.Equal(t, c.want, string(tomltext.Set([]byte(c.text), c.path, c.value)), c.what)
