@@ -104,6 +104,8 @@ func (s *Screen) systemWords(err error) Message {
 		m.Try = []string{"your share of this disk is used up; make room: glassjar store tidy", "or keep the store on another disk: glassjar settings store DIR"}
 	case errors.Is(err, syscall.EMFILE), errors.Is(err, syscall.ENFILE):
 		m.Try = []string{"let a process open more files: ulimit -n 4096"}
+	case errors.Is(err, syscall.EFBIG):
+		m.Try = []string{"let a process write larger files: ulimit -f unlimited; or use a file system that takes them"}
 	case errors.Is(err, syscall.EROFS):
 		m.Try = []string{"choose a place that can be written to"}
 	case inUse(err):

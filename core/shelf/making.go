@@ -69,7 +69,10 @@ func (l Making) Sweep() {
 		}
 		temp, err := os.ReadFile(entry)
 		if err == nil && strings.HasSuffix(string(temp), makingMark+e.Name()) && filepath.IsAbs(string(temp)) {
-			os.RemoveAll(string(temp))
+			if os.RemoveAll(string(temp)) != nil {
+				held.Release() // the next one tries it again
+				continue
+			}
 		}
 		held.Remove()
 	}

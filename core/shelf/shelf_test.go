@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 	"time"
 
@@ -189,6 +190,12 @@ func TestSweep(t *testing.T) {
 	entries, err := os.ReadDir(l.Dir)
 	require.NoError(t, err)
 	assert.Empty(t, entries)
+
+	// What cannot be removed now is tried again: its entry stays.
+	entry := filepath.Join(l.Dir, "def")
+	require.NoError(t, os.WriteFile(entry, []byte(filepath.Join(top, strings.Repeat("press", 60)+".new-def")), 0o644))
+	l.Sweep()
+	assert.FileExists(t, entry)
 }
 
 func cutLast(path string) (string, string, bool) {
