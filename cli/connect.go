@@ -8,6 +8,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"glassjar/cli/view"
+	"glassjar/core/leaks"
 	"glassjar/core/operation"
 	"glassjar/core/signature"
 )
@@ -192,7 +193,7 @@ func (a *app) gitShowCommand() *cobra.Command {
 }
 
 func (a *app) straysCommand() *cobra.Command {
-	show := func(s *operation.Strays, err error) error { return a.present(s, err, func() { a.screen.Strays(s) }) }
+	show := func(s *leaks.Strays, err error) error { return a.present(s, err, func() { a.screen.Strays(s) }) }
 	cmd := &cobra.Command{
 		Use: "strays", GroupID: "keep", Short: "packages in your own site folder, which feed or shadow every environment",
 		Long: `Lists the packages that were once installed for your user rather than into an
@@ -205,13 +206,13 @@ off. put-away moves them aside, bring-back moves them back; nothing is deleted.`
 			}
 			return nil
 		},
-		RunE: func(cmd *cobra.Command, args []string) error { return show(a.machine.Strays()) },
+		RunE: func(cmd *cobra.Command, args []string) error { return show(leaks.List()) },
 	}
 	cmd.AddCommand(
 		&cobra.Command{Use: "put-away", Short: "move them aside", Example: "  glassjar strays put-away", Args: atMost(0),
-			RunE: func(cmd *cobra.Command, args []string) error { return show(a.machine.PutStraysAway()) }},
+			RunE: func(cmd *cobra.Command, args []string) error { return show(leaks.PutAway()) }},
 		&cobra.Command{Use: "bring-back", Short: "move them back", Example: "  glassjar strays bring-back", Args: atMost(0),
-			RunE: func(cmd *cobra.Command, args []string) error { return show(a.machine.BringStraysBack()) }},
+			RunE: func(cmd *cobra.Command, args []string) error { return show(leaks.BringBack()) }},
 	)
 	return cmd
 }

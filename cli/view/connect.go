@@ -3,6 +3,7 @@ package view
 import (
 	"strings"
 
+	"glassjar/core/leaks"
 	"glassjar/core/operation"
 )
 
@@ -74,7 +75,7 @@ func (s *Screen) lacks(t *Sheet, c *operation.Connection) {
 }
 
 // Strays lists packages in the user's own site folders.
-func (s *Screen) Strays(x *operation.Strays) {
+func (s *Screen) Strays(x *leaks.Strays) {
 	t := s.Sheet()
 	for _, f := range x.Folders {
 		label, words := "stray", "seen by every Python "+f.Python+" that is not sealed off"

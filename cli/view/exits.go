@@ -20,6 +20,7 @@ import (
 	"glassjar/core/interpreter/pack"
 	"glassjar/core/interpreter/portable"
 	"glassjar/core/jar"
+	"glassjar/core/leaks"
 	"glassjar/core/lent"
 	"glassjar/core/limits"
 	"glassjar/core/lock"
@@ -128,7 +129,7 @@ var exits = []exit{
 	is[*operation.UsageError](ExitUsage), is[*UsageError](ExitUsage), is[*operation.BadNameError](ExitUsage), is[*requirement.ParseError](ExitUsage), is[*target.UnknownError](ExitUsage), is[*place.DisagreeError](ExitUsage), is[*place.SeveralError](ExitUsage),
 	is[*jar.ExistsError](ExitUsage), is[*jar.PlaceError](ExitUsage), is[*jar.OwnThingsError](ExitUsage), is[*operation.StillNeededError](ExitUsage), is[*lent.ClashError](ExitUsage), is[*lent.NoCommandError](ExitUsage), is[*lent.NothingError](ExitUsage), is[*operation.NoAdvisoriesError](ExitUsage), is[*operation.NotInstalledError](ExitUsage),
 	is[*operation.NotMergedError](ExitNo), is[*operation.RevisionError](ExitUsage), is[*git.Error](ExitMachine),
-	is[*operation.OtherFileError](ExitUsage), is[*operation.AwayTwiceError](ExitUsage), is[*shell.UnknownError](ExitUsage),
+	is[*operation.OtherFileError](ExitUsage), is[*leaks.AwayTwiceError](ExitUsage), is[*shell.UnknownError](ExitUsage),
 	by(func(e *project.FileError) int {
 		if e.Damaged {
 			return ExitIntegrity

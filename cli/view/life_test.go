@@ -12,6 +12,7 @@ import (
 	"glassjar/core/diagnose"
 	"glassjar/core/graph"
 	"glassjar/core/jar"
+	"glassjar/core/leaks"
 	"glassjar/core/operation"
 	"glassjar/core/plan"
 	"glassjar/core/project"
@@ -115,8 +116,8 @@ var views = []struct {
 		s.Connected(&operation.Connection{}, false)
 	}, []string{"change  a.json", "-old", "+new", "stays   k", "new     b", "remove  c", "nothing was changed", "gone    c", "next    build it", "all is written already"}},
 	{"strays", func(s *Screen) {
-		s.Strays(&operation.Strays{Strays: 1, Folders: []operation.StrayFolder{{Folder: "/a", Python: "3.9", Holds: []string{"x 1"}}, {Folder: "/b", Away: true}, {Folder: "/c", Moved: "/d"}}})
-		s.Strays(&operation.Strays{})
+		s.Strays(&leaks.Strays{Strays: 1, Folders: []leaks.StrayFolder{{Folder: "/a", Python: "3.9", Holds: []string{"x 1"}}, {Folder: "/b", Away: true}, {Folder: "/c", Moved: "/d"}}})
+		s.Strays(&leaks.Strays{})
 	}, []string{"stray   /a  seen by every Python 3.9", "away    /b", "back    /c", "strays put-away", "your own site folders hold nothing"}},
 }
 

@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"glassjar/cli/wire"
+	"glassjar/core/leaks"
 	"glassjar/core/operation"
 	"glassjar/core/place"
 )
@@ -115,21 +116,21 @@ func (s *Screen) Here(h *operation.Here) {
 
 // leakWords tell what each kind of leak does.
 var leakWords = map[string]string{
-	operation.LeakPath:      "PYTHONPATH puts this folder before the jar's packages",
-	operation.LeakHome:      "PYTHONHOME makes Python look for its own library elsewhere",
-	operation.LeakUser:      "the user's own packages are seen by this jar",
-	operation.LeakUserWaits: "the user's own packages; this jar does not see them, others may",
-	operation.LeakPth:       "this file adds a folder outside the jar",
-	operation.LeakPthCode:   "this file runs code whenever Python starts",
-	operation.LeakSystem:    "the jar was made to see the packages of its base",
-	operation.LeakOther:     "this python comes before the jar's on PATH",
-	operation.LeakActive:    "another jar is active in this shell",
+	leaks.Path:         "PYTHONPATH puts this folder before the jar's packages",
+	leaks.Home:         "PYTHONHOME makes Python look for its own library elsewhere",
+	leaks.User:         "the user's own packages are seen by this jar",
+	leaks.UserWaits:    "the user's own packages; this jar does not see them, others may",
+	leaks.PathFile:     "this file adds a folder outside the jar",
+	leaks.PathFileCode: "this file runs code whenever Python starts",
+	leaks.System:       "the jar was made to see the packages of its base",
+	leaks.OtherPython:  "this python comes before the jar's on PATH",
+	leaks.OtherJar:     "another jar is active in this shell",
 }
 
-func (s *Screen) leaks(t *Sheet, leaks []operation.Leak) {
-	for _, l := range leaks {
+func (s *Screen) leaks(t *Sheet, list []leaks.Leak) {
+	for _, l := range list {
 		label, path := "leaks", s.Warn(s.Path(l.Detail))
-		if l.What == operation.LeakUserWaits {
+		if l.What == leaks.UserWaits {
 			label, path = "outside", s.Plain(s.Path(l.Detail))
 		}
 		words := leakWords[l.What]

@@ -16,6 +16,7 @@ import (
 	"glassjar/core/index"
 	"glassjar/core/interpreter"
 	"glassjar/core/jar"
+	"glassjar/core/leaks"
 	"glassjar/core/limits"
 	"glassjar/core/metadata"
 	"glassjar/core/near"
@@ -125,7 +126,7 @@ func (s *Screen) jarWords(err error) (Message, bool) {
 		clone    *operation.CannotCloneError
 		busy     *operation.BusyError
 		other    *operation.OtherFileError
-		away     *operation.AwayTwiceError
+		away     *leaks.AwayTwiceError
 		noShell  *shell.UnknownError
 		faults   *operation.NoAdvisoriesError
 	)

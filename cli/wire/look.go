@@ -5,6 +5,7 @@ import (
 
 	"glassjar/core/graph"
 	"glassjar/core/jar"
+	"glassjar/core/leaks"
 	"glassjar/core/operation"
 	"glassjar/core/project"
 )
@@ -185,7 +186,7 @@ type Leak struct {
 	Holds  []string `json:"holds,omitempty"`
 }
 
-func ofLeak(v operation.Leak) Leak { return Leak(v) }
+func ofLeak(v leaks.Leak) Leak { return Leak(v) }
 
 // Contents is what a jar holds.
 type Contents struct {

@@ -4,6 +4,7 @@ import (
 	"time"
 
 	"glassjar/core/index"
+	"glassjar/core/leaks"
 	"glassjar/core/operation"
 )
 
@@ -174,7 +175,7 @@ type Strays struct {
 	Strays  int           `json:"strays"`
 }
 
-func ofStrays(v operation.Strays) Strays {
+func ofStrays(v leaks.Strays) Strays {
 	return Strays{
 		Folders: list(v.Folders, ofStrayFolder),
 		Strays:  v.Strays,
@@ -190,7 +191,7 @@ type StrayFolder struct {
 	Moved  string   `json:"moved,omitempty"`
 }
 
-func ofStrayFolder(v operation.StrayFolder) StrayFolder { return StrayFolder(v) }
+func ofStrayFolder(v leaks.StrayFolder) StrayFolder { return StrayFolder(v) }
 
 // ServeResult is where an index is served.
 type ServeResult struct {

@@ -8,6 +8,7 @@ import (
 	"encoding"
 
 	"glassjar/core/interpreter/pack"
+	"glassjar/core/leaks"
 	"glassjar/core/operation"
 )
 
@@ -93,7 +94,7 @@ func Of(v any) any {
 		return ofCompiled(*v)
 	case *operation.EffectiveSettings:
 		return ofEffectiveSettings(*v)
-	case *operation.Strays:
+	case *leaks.Strays:
 		return ofStrays(*v)
 	}
 	return v

@@ -14,6 +14,7 @@ import (
 
 	"glassjar/core/diagnose"
 	"glassjar/core/interpreter/pack"
+	"glassjar/core/leaks"
 	"glassjar/core/operation"
 	"glassjar/core/project"
 	"glassjar/core/version"
@@ -81,7 +82,7 @@ func TestGolden(t *testing.T) {
 		filled[operation.Entered](), filled[LeaveResult](), filled[ShellResult](), filled[operation.Connection](), filled[operation.Pythons](),
 		filled[operation.FetchedPython](), filled[pack.Packed](), *filled[[]operation.DroppedPython](), *filled[[]operation.VerifiedPython](),
 		*filled[[]operation.IndexInfo](), filled[operation.StoreUsage](), filled[operation.Tidied](), filled[operation.Verified](),
-		filled[operation.Compiled](), filled[operation.EffectiveSettings](), filled[operation.Strays](), filled[ServeResult](), filled[DemoResult](),
+		filled[operation.Compiled](), filled[operation.EffectiveSettings](), filled[leaks.Strays](), filled[ServeResult](), filled[DemoResult](),
 		filled[VersionResult](), filled[HelpResult](), filled[ErrorResult]()}
 	made, shapes := &txtar.Archive{}, map[reflect.Type]bool{reflect.TypeFor[ErrorResult](): true}
 	for _, v := range values {

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"glassjar/core/diagnose"
+	"glassjar/core/leaks"
 	"glassjar/core/place"
 )
 
@@ -38,8 +39,14 @@ func (m *Machine) diagnose(ctx context.Context, ref, module string) (*diagnose.D
 	}
 	indexes, _ := m.indexes(spec)
 	x.Catalog, x.Environment = m.newCatalog(indexes), m.inside(j).Environment(os.Environ())
-	x.OutsideOf = func(file string) string { return m.outsideOf(j, file) }
-	if site := userSite(j.Layout()); site != "" {
+	x.OutsideOf = func(file string) string {
+		what, detail := leaks.Way(j, m.Active, file)
+		if what != "" && detail != "" {
+			return what + " " + m.relative(detail)
+		}
+		return what + detail
+	}
+	if site := leaks.UserSite(j.Layout()); site != "" {
 		x.NotSeen = append(x.NotSeen, site)
 	}
 	if in, err := m.interpreterOf(ctx, j); err == nil {

@@ -7,6 +7,7 @@ import (
 
 	"glassjar/core/graph"
 	"glassjar/core/jar"
+	"glassjar/core/leaks"
 	"glassjar/core/near"
 	"glassjar/core/place"
 	"glassjar/core/project"
@@ -150,7 +151,7 @@ type Here struct {
 	// is empty where there is none.
 	Label, RecordLabel string
 	// Leaks are ways in which things from outside get in.
-	Leaks []Leak
+	Leaks []leaks.Leak
 	// SampleOnly tells that no index is set up.
 	SampleOnly bool
 	// LacksMerging tells that the project has git merge records by this program, and this checkout
@@ -186,7 +187,7 @@ func (m *Machine) here(ctx context.Context, ref string) (*Here, error) {
 	if err != nil {
 		return nil, err
 	}
-	h := &Here{Jar: at.Root, Exists: at.Exists(), Why: at.Why, Name: at.Prompt(), Step: NoRecord, Leaks: []Leak{}}
+	h := &Here{Jar: at.Root, Exists: at.Exists(), Why: at.Why, Name: at.Prompt(), Step: NoRecord, Leaks: []leaks.Leak{}}
 	if m.Active != "" && place.Real(m.Active) != place.Real(at.Root) {
 		h.Active = m.Active
 	}
@@ -232,7 +233,7 @@ func (m *Machine) here(ctx context.Context, ref string) (*Here, error) {
 		return nil, err
 	}
 	h.Packages = len(installed)
-	h.Leaks = m.leaks(j)
+	h.Leaks = leaks.Into(j, m.Active)
 	if h.Label, err = j.RecordedLabel(installed); err != nil {
 		h.Label = "" // a RECORD is gone: recreate mends it
 	}

@@ -12,6 +12,7 @@ import (
 	"glassjar/core/connect"
 	"glassjar/core/interpreter"
 	"glassjar/core/jar"
+	"glassjar/core/leaks"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
 	"glassjar/core/sealed"
@@ -66,17 +67,17 @@ func TestLeaks(t *testing.T) {
 	t.Setenv("HOME", t.TempDir())
 	t.Setenv("PYTHONPATH", "")
 	t.Setenv("PYTHONHOME", "")
-	assert.Empty(t, m.leaks(j))
+	assert.Empty(t, leaks.Into(j, m.Active))
 	site := j.Path(j.Layout().Site())
 	require.NoError(t, os.WriteFile(filepath.Join(site, "a.pth"), []byte("# nothing\n\n../inside\n/outside\nimport sys\n../../../../..\n"), 0o644))
 	t.Setenv("PYTHONPATH", "/x"+string(os.PathListSeparator)+"/y")
 	t.Setenv("PYTHONHOME", "/z")
 	m.Active = m.Dir
 	kinds := map[string]int{}
-	for _, l := range m.leaks(j) {
+	for _, l := range leaks.Into(j, m.Active) {
 		kinds[l.What]++
 	}
-	assert.Equal(t, map[string]int{LeakPath: 2, LeakHome: 1, LeakPth: 2, LeakPthCode: 1, LeakActive: 1}, kinds)
+	assert.Equal(t, map[string]int{leaks.Path: 2, leaks.Home: 1, leaks.PathFile: 2, leaks.PathFileCode: 1, leaks.OtherJar: 1}, kinds)
 }
 
 func TestUserSite(t *testing.T) {

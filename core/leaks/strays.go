@@ -1,10 +1,12 @@
-package operation
+package leaks
 
 import (
 	"errors"
 	"io/fs"
+	"maps"
 	"os"
 	"path/filepath"
+	"slices"
 	"sort"
 	"strings"
 
@@ -35,8 +37,8 @@ type StrayFolder struct {
 // its place, so that moving it is one renaming on every system.
 const awayEnding = ".put-away"
 
-// Strays lists what is in the user's own site folders, and what was put away.
-func (m *Machine) Strays() (*Strays, error) {
+// List lists what is in the user's own site folders, and what was put away.
+func List() (*Strays, error) {
 	out := &Strays{Folders: []StrayFolder{}}
 	for _, site := range userSites() {
 		for _, dir := range []string{site, site + awayEnding} {
@@ -86,7 +88,7 @@ func userSites() []string {
 			}
 		}
 	}
-	return sortedNames(seen)
+	return slices.Sorted(maps.Keys(seen))
 }
 
 // contentsOf names what is in a folder of packages: distributions, then what
@@ -112,13 +114,13 @@ type AwayTwiceError struct{ From, To string }
 
 func (e *AwayTwiceError) Error() string { return e.To + " is there already" }
 
-// PutStraysAway moves the user's own site folders aside, each in one renaming.
-func (m *Machine) PutStraysAway() (*Strays, error) { return m.moveStrays("", awayEnding) }
+// PutAway moves the user's own site folders aside, each in one renaming.
+func PutAway() (*Strays, error) { return move("", awayEnding) }
 
-// BringStraysBack moves them back.
-func (m *Machine) BringStraysBack() (*Strays, error) { return m.moveStrays(awayEnding, "") }
+// BringBack moves them back.
+func BringBack() (*Strays, error) { return move(awayEnding, "") }
 
-func (m *Machine) moveStrays(from, to string) (*Strays, error) {
+func move(from, to string) (*Strays, error) {
 	moved := map[string]string{}
 	for _, site := range userSites() {
 		if len(contentsOf(site+from)) == 0 {
@@ -132,7 +134,7 @@ func (m *Machine) moveStrays(from, to string) (*Strays, error) {
 		}
 		moved[site+to] = site + from
 	}
-	out, err := m.Strays()
+	out, err := List()
 	if err != nil {
 		return nil, err
 	}

@@ -1,4 +1,6 @@
-package operation
+// Package leaks finds what gets into a jar from outside, and what lies in the user's own site folders,
+// from which it does.
+package leaks
 
 import (
 	"os"
@@ -26,52 +28,53 @@ type Leak struct {
 
 // Ways for things to leak in.
 const (
-	LeakPath      = "PYTHONPATH"
-	LeakHome      = "PYTHONHOME"
-	LeakUser      = "user site"
-	LeakPth       = "path file"
-	LeakPthCode   = "path file with code"
-	LeakSystem    = "see-system"
-	LeakOther     = "another python first"
-	LeakActive    = "another jar active"
-	LeakUserWaits = "user site, not seen"
+	Path         = "PYTHONPATH"
+	Home         = "PYTHONHOME"
+	User         = "user site"
+	PathFile     = "path file"
+	PathFileCode = "path file with code"
+	System       = "see-system"
+	OtherPython  = "another python first"
+	OtherJar     = "another jar active"
+	UserWaits    = "user site, not seen"
 )
 
-// leaks looks for what gets into a jar from outside.
-func (m *Machine) leaks(j *jar.Jar) []Leak {
+// Into looks for what gets into a jar from outside; active is the jar that is active in the shell,
+// or empty.
+func Into(j *jar.Jar, active string) []Leak {
 	out := []Leak{}
 	if value := os.Getenv("PYTHONPATH"); value != "" {
 		for _, dir := range filepath.SplitList(value) {
 			if dir != "" {
-				out = append(out, Leak{What: LeakPath, Detail: dir, Holds: holdings(dir)})
+				out = append(out, Leak{What: Path, Detail: dir, Holds: holdings(dir)})
 			}
 		}
 	}
 	if value := os.Getenv("PYTHONHOME"); value != "" {
-		out = append(out, Leak{What: LeakHome, Detail: value})
+		out = append(out, Leak{What: Home, Detail: value})
 	}
-	if site := userSite(j.Layout()); site != "" {
+	if site := UserSite(j.Layout()); site != "" {
 		if holds := holdings(site); len(holds) > 0 {
 			// PEP 405: a jar that does not see its base does not see this either.
-			what := LeakUserWaits
+			what := UserWaits
 			if j.State.SeeSystem || j.Layout().Major == 2 {
-				what = LeakUser
+				what = User
 			}
 			out = append(out, Leak{What: what, Detail: site, Holds: holds})
 		}
 	}
 	if j.State.SeeSystem {
-		out = append(out, Leak{What: LeakSystem, Detail: j.Path("pyvenv.cfg")})
+		out = append(out, Leak{What: System, Detail: j.Path("pyvenv.cfg")})
 	}
 	out = append(out, pathFiles(j)...)
-	if m.Active == "" {
+	if active == "" {
 		return out
 	}
-	if place.Real(m.Active) != place.Real(j.Root) {
-		return append(out, Leak{What: LeakActive, Detail: m.Active})
+	if place.Real(active) != place.Real(j.Root) {
+		return append(out, Leak{What: OtherJar, Detail: active})
 	}
 	if first, err := exec.LookPath("python"); err == nil && place.Real(filepath.Dir(first)) != place.Real(j.Path(j.Layout().Scripts())) {
-		out = append(out, Leak{What: LeakOther, Detail: first})
+		out = append(out, Leak{What: OtherPython, Detail: first})
 	}
 	return out
 }
@@ -89,9 +92,9 @@ func holdings(dir string) []string {
 	return out
 }
 
-// userSite is the user's own folder of packages for the Python of a jar (PEP
+// UserSite is the user's own folder of packages for the Python of a jar (PEP
 // 370), empty where the place cannot be told.
-func userSite(l jar.Layout) string {
+func UserSite(l jar.Layout) string {
 	home, err := os.UserHomeDir()
 	if err != nil {
 		return ""
@@ -120,9 +123,9 @@ func pathFiles(j *jar.Jar) []Leak {
 				switch {
 				case line == "" || strings.HasPrefix(line, "#"):
 				case strings.HasPrefix(line, "import ") || strings.HasPrefix(line, "import\t"):
-					out = append(out, Leak{What: LeakPthCode, Detail: file})
+					out = append(out, Leak{What: PathFileCode, Detail: file})
 				case outside(j, filepath.Dir(file), line):
-					out = append(out, Leak{What: LeakPth, Detail: file, Holds: []string{line}})
+					out = append(out, Leak{What: PathFile, Detail: file, Holds: []string{line}})
 				}
 			}
 		}
@@ -155,20 +158,21 @@ func outside(j *jar.Jar, dir, path string) bool {
 	return err != nil || rel == ".." || strings.HasPrefix(rel, ".."+string(filepath.Separator))
 }
 
-// outsideOf says by which way a file outside the jar got in.
-func (m *Machine) outsideOf(j *jar.Jar, file string) string {
-	for _, l := range m.leaks(j) {
-		if (l.What == LeakPath || l.What == LeakUser) && place.Within(l.Detail, file) {
-			return l.What
+// Way says by which way a file outside of a jar got in, as [Into] has it. Detail is the file that
+// adds its folder, where one does; where no way is known it is the folder alone.
+func Way(j *jar.Jar, active, file string) (what, detail string) {
+	for _, l := range Into(j, active) {
+		if (l.What == Path || l.What == User) && place.Within(l.Detail, file) {
+			return l.What, ""
 		}
 		for _, dir := range l.Holds {
-			if l.What == LeakPth && filepath.IsAbs(dir) && place.Within(dir, file) {
-				return l.What + " " + m.relative(l.Detail)
+			if l.What == PathFile && filepath.IsAbs(dir) && place.Within(dir, file) {
+				return l.What, l.Detail
 			}
 		}
 	}
 	if j.State.SeeSystem {
-		return LeakSystem
+		return System, ""
 	}
-	return filepath.Dir(file)
+	return "", filepath.Dir(file)
 }
