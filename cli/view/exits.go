@@ -156,7 +156,7 @@ var exits = []exit{
 
 	// Bytes that are not what they must be.
 	is[*registry.NotJarError](ExitIntegrity), is[*portable.Refusal](ExitIntegrity), is[*fetched.VersionError](ExitIntegrity),
-	is[*store.HashError](ExitIntegrity), is[*limits.Error](ExitIntegrity), is[*index.HashMismatchError](ExitIntegrity), is[*index.DamagedError](ExitIntegrity), is[*index.QuarantinedError](ExitIntegrity), is[*wheel.Refusal](ExitIntegrity), is[*jar.ClashError](ExitIntegrity),
+	is[*store.HashError](ExitIntegrity), is[*limits.Error](ExitIntegrity), is[*index.HashMismatchError](ExitIntegrity), is[*index.DamagedError](ExitIntegrity), is[*index.QuarantinedError](ExitIntegrity), is[*wheel.Refusal](ExitIntegrity), is[*jar.ClashError](ExitIntegrity), is[*jar.RecordError](ExitIntegrity),
 	is[*store.LostError](ExitIntegrity), is[*jar.DamagedJournalError](ExitIntegrity), value(metadata.ErrInvalid, ExitIntegrity), is[*version.ParseError](ExitIntegrity),
 
 	// The network, and those who answer there.

@@ -93,8 +93,11 @@ func (s *Screen) Checked(c *operation.Checked) {
 	}
 	for _, f := range c.Faults {
 		what, of := f.What, "of "+f.Owner
-		if what == jar.OtherBytecode {
+		switch what {
+		case jar.OtherBytecode:
 			what, of = "changed", of+", not what its module compiles to"
+		case jar.Unreadable:
+			what, of = "unread", of+", the system does not give it: look at the disk, and at its rights"
 		}
 		t.Row(what, s.Bad(f.Path), s.Faint(of))
 	}

@@ -16,6 +16,7 @@ import (
 	"glassjar/core/durable"
 	"glassjar/core/limits"
 	"glassjar/core/metadata"
+	"glassjar/core/requirement"
 	"glassjar/core/store"
 	"glassjar/core/wheel"
 )
@@ -197,7 +198,7 @@ func (j *Jar) Apply(ctx context.Context, c Change) error {
 	if c.Flush == nil {
 		c.Flush = func(b *durable.Batch) error { return b.Flush(disk) }
 	}
-	a := &application{jar: j, change: c, disk: disk, own: j.ownFiles(), owner: map[string]string{}, going: map[string]bool{}, folders: map[string]bool{}, optional: map[string]bool{}}
+	a := &application{jar: j, change: c, disk: disk, own: j.ownFiles(), owner: map[string]string{}, going: map[string]bool{}, lost: map[string]bool{}, folders: map[string]bool{}, optional: map[string]bool{}}
 	defer a.dropPending()
 	for _, step := range []func(context.Context) error{a.leave, a.stage, a.mark} {
 		if err := step(ctx); err != nil {
@@ -229,6 +230,7 @@ type application struct {
 	disk   *durable.Disk
 	owner  map[string]string // path in the jar -> the distribution to be installed
 	going  map[string]bool   // paths that leave their place
+	lost   map[string]bool   // distributions, by key, that leave and of which nobody knows which files they have
 	own    map[string]bool   // paths that belong to the jar itself
 	came   []string          // paths that were staged, in their order
 	steps  []step
@@ -253,8 +255,8 @@ func (a *application) leave(context.Context) error {
 	var paths []string
 	for _, d := range a.change.Remove {
 		files, err := a.jar.Files(d)
-		if err != nil && d.Damage == "" && !errors.Is(err, fs.ErrNotExist) {
-			return err
+		if err != nil { // missing, damaged, or not to be read: its folder goes all the same
+			a.lost[d.Key()] = true
 		}
 		for _, f := range files {
 			paths = append(paths, f.Path)
@@ -431,8 +433,12 @@ func (a *application) planPuts() error {
 				continue
 			}
 		}
-		if _, err := os.Lstat(a.jar.Path(file)); err == nil && !a.going[file] {
-			return &ClashError{Path: file, New: a.owner[a.fold(file)], Old: owners()[file]}
+		if info, err := os.Lstat(a.jar.Path(file)); err == nil && !a.going[file] {
+			clash := &ClashError{Path: file, New: a.owner[a.fold(file)], Old: owners()[file]}
+			if clash.Old != "" || info.IsDir() || !a.lost[requirement.Normalize(clash.New)] {
+				return clash
+			}
+			a.take(file) // it was the same distribution's, as far as anybody can tell
 		}
 		a.steps = append(a.steps, step{kind: stepPut, path: file})
 	}

@@ -63,6 +63,8 @@ func Looks(root string) ([]string, error) {
 		if _, err := os.Stat(program); err == nil {
 			out = append(out, linkLook(target))
 		}
+	} else if info, err2 := os.Lstat(program); err2 == nil && info.Mode()&fs.ModeSymlink != 0 {
+		return nil, err // a link that cannot be read is not taken for a program
 	} else if sum, err := hashOf(program); err == nil {
 		out = append(out, programLook(sum))
 	} else if !errors.Is(err, fs.ErrNotExist) {

@@ -160,8 +160,18 @@ func (j *Jar) eachRecord(installed []Installed, deal func(i int, files []File, e
 	return group.Wait()
 }
 
+// RecordError says that a distribution's RECORD, at an absolute path, is damaged.
+type RecordError struct {
+	Path string
+	Err  error
+}
+
+func (e *RecordError) Error() string { return e.Path + " is damaged: " + e.Err.Error() }
+func (e *RecordError) Unwrap() error { return e.Err }
+
 // Files lists a distribution's files from its RECORD. Lines that lead out of
-// the jar are left out: nothing there is this program's.
+// the jar are left out: nothing there is this program's. The error is a [*RecordError] where it is
+// damaged.
 func (j *Jar) Files(d Installed) ([]File, error) {
 	data, err := limits.ReadFile(j.Path(d.Info, "RECORD"), limits.Record)
 	if err != nil {
@@ -169,7 +179,7 @@ func (j *Jar) Files(d Installed) ([]File, error) {
 	}
 	lines, err := metadata.ParseRecord(data)
 	if err != nil {
-		return nil, err
+		return nil, &RecordError{j.Path(d.Info, "RECORD"), err}
 	}
 	var out []File
 	for _, line := range lines {

@@ -305,6 +305,24 @@ func TestSurveyFindsEveryChange(t *testing.T) {
 	require.NoError(t, err)
 	assert.NotEqual(t, label, changed)
 	assert.False(t, s.Whole("press"))
+
+	// What the system does not give is not called missing; where it is the RECORD, or that is none,
+	// nobody knows what belongs beside it.
+	info := j.Path(site + "press-1.0.dist-info")
+	for what, put := range map[string]func() error{
+		jar.Changed:    func() error { return os.WriteFile(filepath.Join(info, "RECORD"), []byte("\"press.py"), 0o644) },
+		jar.Unreadable: func() error { return os.Symlink("RECORD", filepath.Join(info, "RECORD")) }, // it leads to itself
+		jar.Missing:    func() error { return nil },
+	} {
+		require.NoError(t, os.RemoveAll(filepath.Join(info, "RECORD")))
+		require.NoError(t, put())
+		s, err = j.Survey(installed)
+		require.NoError(t, err)
+		assert.Equal(t, []jar.Fault{{Path: site + "press-1.0.dist-info/RECORD", Owner: "press", What: what}}, s.Faults)
+		for _, f := range s.Unknown {
+			assert.NotContains(t, f, "dist-info")
+		}
+	}
 }
 
 func TestRequestedIsCorrected(t *testing.T) {
@@ -334,6 +352,35 @@ func TestDamagedDistributionIsStillListedAndRemoved(t *testing.T) {
 	require.NoError(t, os.Remove(j.Path(site+"press-1.0.dist-info/RECORD")))
 	require.NoError(t, apply(t, j, jar.Change{Remove: installed, Drop: []string{site + "press.py"}}))
 	assert.Equal(t, emptyJar, files(t, j))
+}
+
+// One whose RECORD tells nothing is put in place anew over what is there of it, but never over
+// what another has.
+func TestLostRecordIsMended(t *testing.T) {
+	for what, lose := range map[string]func(record string) error{
+		"missing": os.Remove,
+		"damaged": func(record string) error { return os.WriteFile(record, []byte("press.py\""), 0o644) },
+	} {
+		j := create(t)
+		require.NoError(t, apply(t, j, add(pack(t, "press", "1.0", "", "press.py=1"), pack(t, "crate", "1.0", "", "crate.py=2"))))
+		require.NoError(t, os.WriteFile(j.Path(site+"press.py"), []byte("9"), 0o644))
+		require.NoError(t, lose(j.Path(site+"press-1.0.dist-info/RECORD")), what)
+		installed, err := j.Installed()
+		require.NoError(t, err)
+		change := add(pack(t, "press", "1.0", "", "press.py=1", "crate.py=3"))
+		change.Remove = installed[1:]
+		var clash *jar.ClashError
+		require.ErrorAs(t, apply(t, j, change), &clash, what)
+		assert.Equal(t, "9", read(t, j, site+"press.py"), what)
+		change = add(pack(t, "press", "1.0", "", "press.py=1"))
+		change.Remove = installed[1:]
+		require.NoError(t, apply(t, j, change), what)
+		assert.Equal(t, "1", read(t, j, site+"press.py"), what)
+		survey, err := j.Survey(installed)
+		require.NoError(t, err)
+		assert.Empty(t, survey.Faults, what)
+		assert.Empty(t, survey.Unknown, what)
+	}
 }
 
 func TestRecordThatLeadsOutIsNotFollowed(t *testing.T) {

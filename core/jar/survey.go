@@ -2,6 +2,7 @@ package jar
 
 import (
 	"context"
+	"errors"
 	"io/fs"
 	"os"
 	"path"
@@ -10,6 +11,7 @@ import (
 	"strings"
 	"sync"
 	"sync/atomic"
+	"syscall"
 
 	"glassjar/core/digest"
 	"glassjar/core/guard"
@@ -23,12 +25,19 @@ type Fault struct {
 	Path string
 	// Owner is the distribution's name.
 	Owner string
-	// What is "missing", "changed", "unknown" or [OtherBytecode].
+	// What is one of the constants.
 	What string
 }
 
-// OtherBytecode is bytecode that is not what its module compiles to.
-const OtherBytecode = "bytecode"
+// What can be wrong with a file.
+const (
+	Missing = "missing"
+	Changed = "changed"
+	// Unreadable is one that is there, as far as can be told, and that the system does not give.
+	Unreadable = "unreadable"
+	// OtherBytecode is bytecode that is not what its module compiles to.
+	OtherBytecode = "bytecode"
+)
 
 // Survey is the state of all files of a jar.
 type Survey struct {
@@ -67,6 +76,8 @@ type surveyor struct {
 	quick    bool
 	expected map[string]*expected
 	known    map[string]bool
+	// unlisted are the folders of descriptions of which nobody can tell what belongs there.
+	unlisted map[string]bool
 
 	mu sync.Mutex
 	Survey
@@ -80,7 +91,7 @@ type expected struct {
 }
 
 func (j *Jar) survey(installed []Installed, quick bool) (Survey, error) {
-	s := &surveyor{jar: j, quick: quick, expected: map[string]*expected{}, known: j.ownFiles()}
+	s := &surveyor{jar: j, quick: quick, expected: map[string]*expected{}, known: j.ownFiles(), unlisted: map[string]bool{}}
 	if err := s.expect(installed); err != nil {
 		return s.Survey, err
 	}
@@ -135,7 +146,8 @@ func (s *surveyor) expect(installed []Installed) error {
 	l := s.jar.Layout()
 	for i, d := range installed {
 		if errs[i] != nil {
-			s.Faults = append(s.Faults, Fault{path.Join(d.Info, "RECORD"), d.Key(), "missing"})
+			s.Faults = append(s.Faults, Fault{path.Join(d.Info, "RECORD"), d.Key(), unread(errs[i])})
+			s.unlisted[d.Info] = true
 			continue
 		}
 		for _, f := range lists[i] {
@@ -191,7 +203,7 @@ func (s *surveyor) look(dir string, entries []fs.DirEntry) {
 			s.fault(want, s.jar.compare(want.File, s.quick))
 			continue
 		}
-		if s.known[rel] || bytecodeOf(rel, known) || s.jar.linkedByPython2(rel, e) {
+		if s.known[rel] || s.unlisted[dir] || bytecodeOf(rel, known) || s.jar.linkedByPython2(rel, e) {
 			continue
 		}
 		s.mu.Lock()
@@ -221,16 +233,28 @@ func bytecodeOf(file string, known func(string) bool) bool {
 	return known(strings.TrimSuffix(dir, "__pycache__/") + stem + ".py")
 }
 
-// compare is "missing", "changed" or, where the file is as it should be,
-// empty. With quick its time may speak for it.
+// unread is what is wrong with a file that could not be read: one that is there and says what it
+// must not is changed.
+func unread(err error) string {
+	var system syscall.Errno
+	switch {
+	case errors.Is(err, fs.ErrNotExist), errors.Is(err, syscall.ENOTDIR):
+		return Missing
+	case errors.As(err, &system):
+		return Unreadable
+	}
+	return Changed
+}
+
+// compare is what is wrong with a file, or empty. With quick its time may speak for it.
 func (j *Jar) compare(f File, quick bool) string {
 	file := j.Root + "/" + f.Path
 	info, err := os.Lstat(file)
 	switch {
 	case err != nil:
-		return "missing"
+		return unread(err)
 	case !info.Mode().IsRegular() || f.Size >= 0 && info.Size() != f.Size:
-		return "changed"
+		return Changed
 	}
 	want, ok := metadata.HexOfRecordHash(f.Hash)
 	if !ok || quick && f.Size >= 0 && info.ModTime().Equal(store.Stamp(want)) {
@@ -238,10 +262,10 @@ func (j *Jar) compare(f File, quick bool) string {
 	}
 	have, err := digest.OfFile(context.Background(), file)
 	switch {
-	case os.IsNotExist(err):
-		return "missing"
-	case err != nil || have != want:
-		return "changed"
+	case err != nil:
+		return unread(err)
+	case have != want:
+		return Changed
 	}
 	return ""
 }
