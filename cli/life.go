@@ -151,7 +151,7 @@ something is wrong.`,
 			if err == nil && !c.Clean() {
 				a.exit = view.ExitNo
 			}
-			return a.present(c, err, func() { a.screen.Checked(c) })
+			return a.present(c, err, func() { a.screen.Checked(c, mend) })
 		},
 	}
 	a.buildFlag(cmd)

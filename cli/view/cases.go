@@ -96,6 +96,8 @@ var remarks = map[operation.Remark]string{
 	operation.SignatureGone:      "{1} was of the record before, and is gone: glassjar record --sign KEY",
 	operation.NotTrusted:         "the jar at {1} was not made here for you, or was changed since, so nothing of it is run: glassjar recreate makes it anew, glassjar trust takes it as it is",
 	operation.MakesWay:           "the jar that stands there was not made here for you, or was changed since; it makes way for the new one, and glassjar discard --undo brings it back where that is gone",
+	operation.SpoiledMakesWay:    "the jar that stands there cannot be put right as it is ({1}); it makes way for a new one, and glassjar discard --undo brings it back where that is gone",
+	operation.DiscardedStays:     "{1} is not removed: {2}; look what is in it, and remove it by hand",
 	operation.PythonUpgraded:     "the Python of this jar is {1} now, and was {2} when it was made: glassjar recreate brings it in step",
 	operation.MadeForScript:      "a jar with {2} was made for {1}; glassjar contents --jar {1} lists what is in it",
 	operation.Undone:             "an earlier command was cut off; what it had begun was undone",

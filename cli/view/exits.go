@@ -114,7 +114,7 @@ func value(target error, code int) exit {
 // what wraps others stands before them, and the system's errors last.
 var exits = []exit{
 	value(context.Canceled, ExitInterrupted),
-	is[*guard.PanicError](ExitNo),
+	is[*guard.PanicError](ExitNo), is[*operation.SpoiledError](ExitPython),
 
 	// What is built from source, and may not be.
 	is[*building.NoConsentError](ExitBuild), is[*building.NoFolderError](ExitUsage), is[*source.BuildError](ExitBuild), is[*sealed.LackingError](ExitMachine), is[*sealed.FromFolderError](ExitUsage), is[*source.ArchiveError](ExitIntegrity),

@@ -23,9 +23,23 @@ func (s *Screen) clash(e *jar.ClashError) Message {
 	case e.Own:
 		m.What, m.Try = e.New+" has a file of the jar's own; nothing was installed", []string{"tell whoever publishes it"}
 	case e.Old == "":
-		m.What, m.Try = "a file is in the way of "+e.New+"; nothing was installed", []string{"move it out of the jar, then the same command again"}
+		m.What, m.Try = "a file is in the way of "+e.New+"; nothing was installed", []string{"move it out of the jar, then the same command again", "or have all that belongs to nothing taken out: glassjar recreate"}
 	}
 	return m
+}
+
+// spoiledWords are those of a jar in which something is not of the kind that it must be.
+func (s *Screen) spoiledWords(err error) (Message, bool) {
+	var bad *operation.SpoiledError
+	if !errors.As(err, &bad) {
+		return Message{}, false
+	}
+	inner := s.words(bad.Err)
+	reasons := inner.Reasons
+	if inner.What != "" {
+		reasons = append([]string{inner.What}, reasons...)
+	}
+	return Message{What: s.Jar(bad.Jar) + " cannot be changed as it is", Reasons: reasons, Try: []string{"glassjar recreate makes it anew; what stands there is kept as a discarded one"}}, true
 }
 
 // notEdited tells why a spec is left as it is.

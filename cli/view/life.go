@@ -84,8 +84,8 @@ func (s *Screen) labelOf(label, kind string) Cell {
 	return s.Faint(label + ", of the " + kind)
 }
 
-// Checked shows what a check found.
-func (s *Screen) Checked(c *operation.Checked) {
+// Checked shows what a check found, after mending where that was asked for.
+func (s *Screen) Checked(c *operation.Checked, mend bool) {
 	t := s.Sheet()
 	t.Line("jar", s.Bold(s.Jar(c.Jar)), s.Faint(Count(c.Files, "file")+" compared"))
 	for _, f := range c.Mended {
@@ -144,7 +144,7 @@ func (s *Screen) Checked(c *operation.Checked) {
 	case c.Clean():
 		t.Line("found", s.Good("nothing wrong"))
 	case len(c.Faults)+len(c.Broken)+len(c.Unknown)+len(c.Unmet) == 0 && c.Python == "" && (c.Step == operation.InStep || c.Step == operation.NoRecord):
-	case len(c.Faults)+len(c.Broken) > 0:
+	case len(c.Faults)+len(c.Broken) > 0 && !mend:
 		t.Line("try", s.Plain("glassjar check --mend"))
 	case c.Step == operation.NoRecord:
 		t.Line("try", s.Plain("glassjar record"), s.Faint("and then glassjar recreate"))

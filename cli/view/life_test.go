@@ -73,10 +73,11 @@ var views = []struct {
 			unknown = append(unknown, "stray")
 		}
 		s.Checked(&operation.Checked{Jar: "/orchard/.jar", Files: 9, Faults: []jar.Fault{{Path: "lib/a.py", Owner: "a", What: "changed"}}, Unknown: unknown, Broken: []string{"bin/python"}, Python: "it is gone",
-			Unmet: []operation.Unmet{{Need: graph.Need{From: "a", To: "b", Range: ">2"}, Version: "1"}, {Need: graph.Need{To: "c"}}}, Mended: []string{"a 1.0"}, Step: operation.SpecChanged})
-		s.Checked(&operation.Checked{Jar: "/orchard/.jar", Step: operation.InStep})
-		s.Checked(&operation.Checked{Jar: "/orchard/.jar", Step: operation.JarDiffers})
-	}, []string{"9 files compared", "changed lib/a.py", "and 4 more", "unmet   a needs b >2  and 1 is here", "asked for is c  which is missing", "broken  bin/python", "python  it is gone", "mended  a 1.0", "try     glassjar check --mend", "found   nothing wrong", "try     glassjar recreate"}},
+			Unmet: []operation.Unmet{{Need: graph.Need{From: "a", To: "b", Range: ">2"}, Version: "1"}, {Need: graph.Need{To: "c"}}}, Mended: []string{"a 1.0"}, Step: operation.SpecChanged}, false)
+		s.Checked(&operation.Checked{Jar: "/orchard/.jar", Step: operation.InStep}, false)
+		s.Checked(&operation.Checked{Jar: "/orchard/.jar", Step: operation.JarDiffers}, false)
+		s.Checked(&operation.Checked{Jar: "/orchard/.jar", Faults: []jar.Fault{{Path: "lib/b.py", Owner: "b", What: jar.Unreadable}}}, true)
+	}, []string{"9 files compared", "changed lib/a.py", "and 4 more", "unmet   a needs b >2  and 1 is here", "asked for is c  which is missing", "broken  bin/python", "python  it is gone", "mended  a 1.0", "try     glassjar check --mend", "found   nothing wrong", "unread  lib/b.py", "try     glassjar recreate"}},
 	{"shelf", func(s *Screen) {
 		s.Shelf(&operation.Shelf{Jars: []operation.Shelved{{Name: "press", Jar: "/orchard/.jar", Python: "CPython 3.12.1", Packages: 1, Size: 2_000_000, Shared: 1000, Used: someDay, State: operation.ShelfOutOfStep, InProject: true},
 			{Name: "tools", Jar: "/shelf/tools", State: operation.ShelfFine, OnShelf: true}, {Name: "far", Jar: "/far", State: operation.ShelfGone}}, Away: []operation.DiscardedJar{{Jar: "/orchard/old", At: someDay, Size: 5}}})

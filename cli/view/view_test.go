@@ -146,6 +146,7 @@ func TestWords(t *testing.T) {
 		{&jar.NewerFormatError{Path: "/orchard/.jar", Format: 9}, ExitPython, "format 9", "use that version"},
 		{&project.EditError{File: "/orchard/pyproject.toml", Inline: "project"}, ExitUsage, "project is an inline table", "[project]"},
 		{&project.EditError{File: "/orchard/pyproject.toml", Dynamic: "dependencies"}, ExitUsage, "dependencies is among the dynamic keys", "--group NAME"},
+		{&operation.SpoiledError{Jar: "/orchard/.jar", Err: &fs.PathError{Op: "open", Path: "/orchard/.jar/bin/python", Err: syscall.EISDIR}}, ExitPython, ".jar/bin/python: is a directory", "glassjar recreate makes it anew"},
 		{&jar.RecordError{Path: "/orchard/.jar/record", Err: metadata.ErrInvalid}, ExitIntegrity, ".jar/record is damaged", "check --mend"},
 		{&jar.ClashError{Path: "a.py", New: "x", Old: "y"}, ExitIntegrity, "y and x both have the file a.py", "only one"},
 		{&jar.ClashError{Path: "a.py", New: "x"}, ExitIntegrity, "a.py, which belongs to no distribution", "move it out of the jar"},

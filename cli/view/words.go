@@ -49,7 +49,7 @@ func (s *Screen) Words(doing string, err error) Message {
 }
 
 func (s *Screen) words(err error) Message {
-	for _, describe := range []func(error) (Message, bool){s.gitWords, s.buildWords, s.usageWords, s.solveWords, s.placeWords, s.pythonWords, s.registryWords, s.signatureWords, s.jarWords, s.lendWords, s.fileWords, s.networkWords, s.machineWords} {
+	for _, describe := range []func(error) (Message, bool){s.spoiledWords, s.gitWords, s.buildWords, s.usageWords, s.solveWords, s.placeWords, s.pythonWords, s.registryWords, s.signatureWords, s.jarWords, s.lendWords, s.fileWords, s.networkWords, s.machineWords} {
 		if m, ok := describe(err); ok {
 			return m
 		}

@@ -10,6 +10,7 @@ import (
 	"os"
 	"path"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"glassjar/core/atomicfile"
@@ -276,10 +277,11 @@ func (a *application) leave(context.Context) error {
 	if err != nil {
 		return err
 	}
-	paths = append(paths, a.change.Drop...)
-	paths = append(paths, a.jar.bytecodeOf(paths)...)
-	for _, p := range paths {
-		if a.going[p] || a.protected(p) || others(p) {
+	drops := a.change.Drop // nobody has these, whatever a RECORD says
+	paths = slices.Concat(drops, paths, a.jar.bytecodeOf(slices.Concat(drops, paths)))
+	folders := a.jar.realFolders()
+	for i, p := range paths {
+		if a.going[p] || a.protected(p) || i >= len(drops) && others(p) || !folders.real(path.Dir(p)) {
 			continue
 		}
 		if info, err := os.Lstat(a.jar.Path(p)); err != nil || info.IsDir() {
@@ -405,23 +407,30 @@ func (a *application) markOne(d Installed, want bool) error {
 func (a *application) planPuts() error {
 	owners := a.otherOwners()
 	there, whole := map[string]bool{".": true}, map[string]bool{}
-	// missing is the highest folder above a file that the jar does not have.
-	var missing func(dir string) string
-	missing = func(dir string) string {
+	// missing is the highest folder above a file that the jar does not have, or has something else
+	// in the place of.
+	var missing func(dir string) (top string, other bool)
+	missing = func(dir string) (string, bool) {
 		if there[dir] {
-			return ""
+			return "", false
 		}
-		if top := missing(path.Dir(dir)); top != "" {
-			return top
+		if top, other := missing(path.Dir(dir)); top != "" {
+			return top, other
 		}
-		if _, err := os.Lstat(a.jar.Path(dir)); err == nil {
+		switch info, err := os.Lstat(a.jar.Path(dir)); {
+		case err == nil && info.IsDir():
 			there[dir] = true
-			return ""
+			return "", false
+		default:
+			return dir, err == nil && !a.going[dir]
 		}
-		return dir
 	}
 	for _, file := range a.came {
-		if top := missing(path.Dir(file)); top != "" {
+		top, other := missing(path.Dir(file))
+		if other { // such as a link, which leads to what is somebody else's
+			return &ClashError{Path: top, New: a.owner[a.fold(file)]}
+		}
+		if top != "" {
 			if !whole[a.fold(top)] {
 				whole[a.fold(top)] = true
 				a.steps = append(a.steps, step{kind: stepTree, path: top})
@@ -435,6 +444,9 @@ func (a *application) planPuts() error {
 		}
 		if info, err := os.Lstat(a.jar.Path(file)); err == nil && !a.going[file] {
 			clash := &ClashError{Path: file, New: a.owner[a.fold(file)], Old: owners()[file]}
+			if requirement.Normalize(clash.Old) == requirement.Normalize(clash.New) {
+				clash.Old = "" // what stands there is no file of its
+			}
 			if clash.Old != "" || info.IsDir() || !a.lost[requirement.Normalize(clash.New)] {
 				return clash
 			}

@@ -41,7 +41,7 @@ func (a *application) placeCompiled(add Addition, sources []source) error {
 // changed since it was installed gets none.
 func (j *Jar) AddBytecode(installed []Installed, cacheTag string, placer *store.Placer, find func(sum string) string) (int, error) {
 	defer placer.Close()
-	added := 0
+	added, real := 0, j.realFolders()
 	for _, d := range installed {
 		files, err := j.Files(d)
 		if err != nil {
@@ -68,6 +68,9 @@ func (j *Jar) AddBytecode(installed []Installed, cacheTag string, placer *store.
 			folders[path.Dir(file)] = append(folders[path.Dir(file)], store.Pair{From: from, Name: path.Base(file), Optional: true})
 		}
 		for dir, list := range folders {
+			if !real.free(dir) {
+				continue // it is somebody else's
+			}
 			if err := makeFolder(j.Path(dir)); err != nil {
 				return added, err
 			}

@@ -119,6 +119,9 @@ func (a *application) prepare() (*journal, string, error) {
 }
 
 func (a *application) prepareOwn(name string, f OwnFile) error {
+	if !a.jar.realFolders().free(path.Dir(name)) {
+		return &fs.PathError{Op: "write", Path: a.jar.Path(name), Err: errors.New("a folder above it is a link, or none")}
+	}
 	was, err := stateOf(a.jar.Path(name))
 	if err != nil || was == f.state() {
 		return err

@@ -25,7 +25,8 @@ func contentsSum(sorted []File) string {
 }
 
 // Dangling are the links of the jar that lead nowhere, and the parts of its own
-// structure that are missing.
+// structure that are missing. A state of the history that cannot be read is none of these: it is not
+// in the history.
 func (j *Jar) Dangling() []string {
 	var out []string
 	for _, name := range append(j.Layout().PythonNames(), "pyvenv.cfg") {
@@ -44,7 +45,7 @@ func (j *Jar) Dangling() []string {
 		seen[name] = true
 	}
 	_ = filepath.WalkDir(j.Root, func(file string, e fs.DirEntry, err error) error {
-		if err != nil || e.Type()&fs.ModeSymlink == 0 {
+		if err != nil || e.Type()&fs.ModeSymlink == 0 || filepath.Dir(file) == j.Path(historyFolder) {
 			return nil
 		}
 		if _, err := os.Stat(file); err != nil {

@@ -2,6 +2,7 @@ package jar
 
 import (
 	"os"
+	"path"
 	"path/filepath"
 	"runtime"
 
@@ -38,4 +39,36 @@ func noteFile(file string, data []byte) error {
 // writeFile writes a file that can be had again, whole.
 func writeFile(file string, data []byte) error {
 	return atomicfile.Cache(file, data)
+}
+
+// realFolders tells of folders of a jar whether they are folders, and not links that lead elsewhere, as
+// all above them up to the root: what stands below a link is somebody else's. Each is looked at once.
+type realFolders struct {
+	jar  *Jar
+	seen map[string]bool
+}
+
+func (j *Jar) realFolders() *realFolders { return &realFolders{j, map[string]bool{".": true}} }
+
+// real reports whether a folder is there, and is one; dir is relative to the jar.
+func (r *realFolders) real(dir string) bool {
+	is, ok := r.seen[dir]
+	if !ok {
+		if is = r.real(path.Dir(dir)); is {
+			info, err := os.Lstat(r.jar.Path(dir))
+			is = err == nil && info.IsDir()
+		}
+		r.seen[dir] = is
+	}
+	return is
+}
+
+// free reports whether a folder, and each above it, is one or can be made.
+func (r *realFolders) free(dir string) bool {
+	for ; dir != "."; dir = path.Dir(dir) {
+		if info, err := os.Lstat(r.jar.Path(dir)); err == nil && !info.IsDir() {
+			return false
+		}
+	}
+	return true
 }

@@ -104,8 +104,7 @@ func (j *Jar) Moments() ([]Moment, error) {
 		}
 		m, err := readMoment(j.Path(historyFolder, e.Name()))
 		var newer *NewerFormatError
-		var p *fs.PathError
-		if errors.As(err, &newer) || errors.As(err, &p) {
+		if errors.As(err, &newer) || err != nil && unread(err) == Unreadable {
 			return nil, err
 		}
 		if err == nil {
@@ -144,8 +143,7 @@ func (j *Jar) LastMoment() (Moment, bool, error) {
 	numbers, err := momentNumbers(j.Root)
 	for i := len(numbers) - 1; i >= 0 && err == nil; i-- {
 		m, err := readMoment(j.MomentFile(numbers[i]))
-		var p *fs.PathError
-		if errors.As(err, &p) {
+		if err != nil && unread(err) == Unreadable {
 			return m, false, err
 		}
 		if err == nil {

@@ -17,9 +17,8 @@ import (
 // and written. The error is that of [Open], a [*lock.Error], a [*RecoverError], a
 // [*DamagedJournalError], that of mode.Waits, or the context's.
 func Hold(ctx context.Context, root string, out Outside, mode lock.Mode) (j *Jar, release func(), err error) {
-	if !Exists(root) {
-		_, err := read(root)
-		return nil, nil, err
+	if _, err := read(root); err != nil {
+		return nil, nil, err // and nothing is made in what is no jar
 	}
 	mode.InPlace = true
 	held, err := lock.Take(ctx, filepath.Join(root, filepath.FromSlash(lockFile)), mode)

@@ -15,7 +15,6 @@ import (
 
 	"glassjar/core/interpreter"
 	"glassjar/core/jar"
-	"glassjar/core/metadata"
 	"glassjar/core/version"
 	"glassjar/core/wheel"
 )
@@ -282,49 +281,6 @@ func TestApplyIsAllOrNothing(t *testing.T) {
 	assert.Empty(t, left)
 }
 
-func TestSurveyFindsEveryChange(t *testing.T) {
-	j := create(t)
-	require.NoError(t, apply(t, j, add(pack(t, "press", "1.0", "[console_scripts]\npress = press:main\n", "press.py=1", "a.py=2", "b.py=3"))))
-	installed, err := j.Installed()
-	require.NoError(t, err)
-	label, err := j.Label(installed)
-	require.NoError(t, err)
-	require.NoError(t, os.WriteFile(j.Path(site+"a.py"), []byte("9"), 0o644))
-	require.NoError(t, os.Remove(j.Path(site+"b.py")))
-	require.NoError(t, os.Remove(j.Path("bin/press")))
-	require.NoError(t, os.Symlink("/bin/sh", j.Path("bin/press")))
-	for _, f := range []string{"junk.py", "__pycache__/press.cpython-312.pyc", "__pycache__/junk2.cpython-312.pyc"} {
-		require.NoError(t, os.MkdirAll(filepath.Dir(j.Path(site+f)), 0o755))
-		require.NoError(t, os.WriteFile(j.Path(site+f), nil, 0o644))
-	}
-	s, err := j.Survey(installed)
-	require.NoError(t, err)
-	assert.Equal(t, []jar.Fault{{Path: "bin/press", Owner: "press", What: "changed"}, {Path: site + "a.py", Owner: "press", What: "changed"}, {Path: site + "b.py", Owner: "press", What: "missing"}}, s.Faults)
-	assert.Equal(t, []string{site + "__pycache__/junk2.cpython-312.pyc", site + "junk.py"}, s.Unknown)
-	changed, err := j.Label(installed)
-	require.NoError(t, err)
-	assert.NotEqual(t, label, changed)
-	assert.False(t, s.Whole("press"))
-
-	// What the system does not give is not called missing; where it is the RECORD, or that is none,
-	// nobody knows what belongs beside it.
-	info := j.Path(site + "press-1.0.dist-info")
-	for what, put := range map[string]func() error{
-		jar.Changed:    func() error { return os.WriteFile(filepath.Join(info, "RECORD"), []byte("\"press.py"), 0o644) },
-		jar.Unreadable: func() error { return os.Symlink("RECORD", filepath.Join(info, "RECORD")) }, // it leads to itself
-		jar.Missing:    func() error { return nil },
-	} {
-		require.NoError(t, os.RemoveAll(filepath.Join(info, "RECORD")))
-		require.NoError(t, put())
-		s, err = j.Survey(installed)
-		require.NoError(t, err)
-		assert.Equal(t, []jar.Fault{{Path: site + "press-1.0.dist-info/RECORD", Owner: "press", What: what}}, s.Faults)
-		for _, f := range s.Unknown {
-			assert.NotContains(t, f, "dist-info")
-		}
-	}
-}
-
 func TestRequestedIsCorrected(t *testing.T) {
 	j := create(t)
 	require.NoError(t, apply(t, j, add(pack(t, "press", "1.0", "", "press.py=1"))))
@@ -338,67 +294,6 @@ func TestRequestedIsCorrected(t *testing.T) {
 		assert.Empty(t, s.Faults)
 		assert.Empty(t, s.Unknown)
 	}
-}
-
-func TestDamagedDistributionIsStillListedAndRemoved(t *testing.T) {
-	j := create(t)
-	require.NoError(t, apply(t, j, add(pack(t, "press", "1.0", "", "press.py=1"))))
-	require.NoError(t, os.WriteFile(j.Path(site+"press-1.0.dist-info/METADATA"), []byte("nonsense"), 0o644))
-	installed, err := j.Installed()
-	require.NoError(t, err)
-	require.Len(t, installed, 1)
-	assert.NotEmpty(t, installed[0].Damage)
-	assert.Equal(t, "1.0", installed[0].Version().String())
-	require.NoError(t, os.Remove(j.Path(site+"press-1.0.dist-info/RECORD")))
-	require.NoError(t, apply(t, j, jar.Change{Remove: installed, Drop: []string{site + "press.py"}}))
-	assert.Equal(t, emptyJar, files(t, j))
-}
-
-// One whose RECORD tells nothing is put in place anew over what is there of it, but never over
-// what another has.
-func TestLostRecordIsMended(t *testing.T) {
-	for what, lose := range map[string]func(record string) error{
-		"missing": os.Remove,
-		"damaged": func(record string) error { return os.WriteFile(record, []byte("press.py\""), 0o644) },
-	} {
-		j := create(t)
-		require.NoError(t, apply(t, j, add(pack(t, "press", "1.0", "", "press.py=1"), pack(t, "crate", "1.0", "", "crate.py=2"))))
-		require.NoError(t, os.WriteFile(j.Path(site+"press.py"), []byte("9"), 0o644))
-		require.NoError(t, lose(j.Path(site+"press-1.0.dist-info/RECORD")), what)
-		installed, err := j.Installed()
-		require.NoError(t, err)
-		change := add(pack(t, "press", "1.0", "", "press.py=1", "crate.py=3"))
-		change.Remove = installed[1:]
-		var clash *jar.ClashError
-		require.ErrorAs(t, apply(t, j, change), &clash, what)
-		assert.Equal(t, "9", read(t, j, site+"press.py"), what)
-		change = add(pack(t, "press", "1.0", "", "press.py=1"))
-		change.Remove = installed[1:]
-		require.NoError(t, apply(t, j, change), what)
-		assert.Equal(t, "1", read(t, j, site+"press.py"), what)
-		survey, err := j.Survey(installed)
-		require.NoError(t, err)
-		assert.Empty(t, survey.Faults, what)
-		assert.Empty(t, survey.Unknown, what)
-	}
-}
-
-func TestRecordThatLeadsOutIsNotFollowed(t *testing.T) {
-	j := create(t)
-	outside := filepath.Join(filepath.Dir(j.Root), "precious")
-	require.NoError(t, os.WriteFile(outside, []byte("keep"), 0o644))
-	require.NoError(t, apply(t, j, add(pack(t, "press", "1.0", "", "press.py=1"))))
-	record := j.Path(site + "press-1.0.dist-info/RECORD")
-	bad := metadata.FormatRecord([]metadata.RecordEntry{{Path: "../../../../precious", Size: 4}, {Path: outside, Size: 4}, {Path: "../../../pyvenv.cfg", Size: -1}, {Path: "press.py", Size: 1}})
-	require.NoError(t, os.WriteFile(record, bad, 0o644))
-	installed, err := j.Installed()
-	require.NoError(t, err)
-	require.NoError(t, apply(t, j, jar.Change{Remove: installed}))
-	data, err := os.ReadFile(outside)
-	require.NoError(t, err)
-	assert.Equal(t, "keep", string(data))
-	assert.Contains(t, files(t, j), "pyvenv.cfg")
-	assert.NotContains(t, files(t, j), site+"press.py")
 }
 
 func TestDiscard(t *testing.T) {

@@ -104,9 +104,14 @@ func (j *Jar) survey(installed []Installed, quick bool) (Survey, error) {
 	if err2 := group.Wait(); err == nil {
 		err = err2
 	}
+	folders := j.realFolders()
 	for _, e := range s.expected {
-		if !e.seen.Load() { // missing, or below a link
+		switch {
+		case e.seen.Load():
+		case folders.real(path.Dir(e.Path)): // missing, or under another spelling
 			s.fault(e, j.compare(e.File, quick))
+		default:
+			s.fault(e, Missing)
 		}
 	}
 	sort.Slice(s.Faults, func(i, k int) bool { return s.Faults[i].Path < s.Faults[k].Path })
@@ -203,7 +208,7 @@ func (s *surveyor) look(dir string, entries []fs.DirEntry) {
 			s.fault(want, s.jar.compare(want.File, s.quick))
 			continue
 		}
-		if s.known[rel] || s.unlisted[dir] || bytecodeOf(rel, known) || s.jar.linkedByPython2(rel, e) {
+		if s.known[rel] || s.unlisted[dir] || e.Type().IsRegular() && bytecodeOf(rel, known) || s.jar.linkedByPython2(rel, e) {
 			continue
 		}
 		s.mu.Lock()

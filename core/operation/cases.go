@@ -106,6 +106,8 @@ const (
 	LineLeftOut        Remark = "line left out"               // why
 	NotTrusted         Remark = "not trusted"                 // the jar
 	MakesWay           Remark = "makes way"                   // nothing
+	SpoiledMakesWay    Remark = "spoiled, makes way"          // what is wrong with it
+	DiscardedStays     Remark = "a discarded jar stays"       // where it is, why
 	PythonUpgraded     Remark = "Python upgraded"             // its version now, and when the jar was made
 	MadeForScript      Remark = "made for a script"           // the script, the Python
 	Undone             Remark = "undone"                      // nothing

@@ -77,6 +77,9 @@ func (m *Machine) apply(ctx context.Context, p *job) (*Outcome, error) {
 	if err == nil {
 		err = noted()
 	}
+	if bad := spoiled(p.place.Root, err); bad != nil {
+		err = bad
+	}
 	if err != nil {
 		return out, err
 	}

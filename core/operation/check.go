@@ -67,6 +67,14 @@ func (m *Machine) Check(ctx context.Context, ref string, mend bool) (*Checked, e
 	if !mend {
 		return steady(ctx, m, ref, func() (*Checked, error) { return m.examine(ctx, at) })
 	}
+	c, err := m.checkAndMend(ctx, at)
+	if bad := spoiled(at.Root, err); bad != nil && m.madeHere(at.Root) {
+		err = bad
+	}
+	return c, err
+}
+
+func (m *Machine) checkAndMend(ctx context.Context, at place.Place) (*Checked, error) {
 	release, err := m.hold(ctx, at)
 	if err != nil {
 		return nil, err
@@ -119,6 +127,7 @@ func (m *Machine) examine(ctx context.Context, at place.Place) (*Checked, error)
 		return nil, err
 	}
 	survey.Faults = append(survey.Faults, replaced...)
+	c.Broken = slices.DeleteFunc(c.Broken, func(file string) bool { return slices.Contains(survey.Unknown, file) }) // that says it all
 	c.Files, c.Faults, c.Unknown = survey.Files, append(c.Faults, survey.Faults...), append(c.Unknown, survey.Unknown...)
 	origins := j.Trees()
 	for _, name := range sortedNames(origins) {

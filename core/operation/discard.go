@@ -158,7 +158,7 @@ func (m *Machine) discarded() ([]DiscardedJar, error) {
 	}
 	var out []DiscardedJar
 	for _, a := range list {
-		if !jar.Exists(a.Held) {
+		if _, err := os.Lstat(a.Held); err != nil {
 			if err := m.Discarded.Drop(a.ID); err != nil {
 				return nil, err
 			}

@@ -128,6 +128,7 @@ func kindOf(file string, text []byte) string {
 func (m *Machine) fromRoots(ctx context.Context, at place.Place, spec *project.Spec, roots []project.Asked, opt RecreateOptions, decide Decide) (*Outcome, error) {
 	indexes, sampleOnly := m.indexes(spec)
 	p := newJob(at)
+	p.instead = opt.instead
 	p.catalog, p.SampleOnly = m.newCatalog(indexes), sampleOnly
 	installed, survey, err := m.present(ctx, p, spec, opt.Python, false)
 	if err != nil {
@@ -158,7 +159,7 @@ func (m *Machine) fromRoots(ctx context.Context, at place.Place, spec *project.S
 			return nil, err
 		}
 	}
-	return m.makeSo(ctx, p, installed, survey, spec.Tool.SeeSystem, decide)
+	return m.makeSo(ctx, p, installed, survey, p.seeSystem || spec.Tool.SeeSystem, decide)
 }
 
 // writeDown adds spec and record to what a plan writes.

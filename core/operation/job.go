@@ -41,7 +41,7 @@ type job struct {
 	// roots and versions are what was solved for and chosen.
 	roots    []project.Asked
 	versions map[string]version.Version
-	// instead tells that the jar is made instead of one that stands there and is not
+	// instead tells that the jar is made instead of one that stands there and is spoiled, or not
 	// trusted.
 	instead bool
 	// building makes wheels of source, record is what is written down; nil where nothing

@@ -48,6 +48,8 @@ type RecreateOptions struct {
 	// as the record says.
 	bring            func(project.PinnedPython) error
 	adopt, adoptSpec []byte
+	// instead makes the jar anew in the place of one that is spoiled.
+	instead bool
 	// signed tells who signed the record, where somebody had to.
 	signed *signature.Signed
 }
@@ -62,7 +64,8 @@ type OutOfStepError struct {
 func (e *OutOfStepError) Error() string { return "the spec has changed since the record was made" }
 
 // Recreate makes a jar be exactly what its record says: a missing one is made,
-// and an existing one brought there, whatever was done to it.
+// and an existing one brought there, whatever was done to it. One that cannot be brought there
+// where it stands makes way for a new one, as by discard.
 func (m *Machine) Recreate(ctx context.Context, opt RecreateOptions, decide Decide) (*Outcome, error) {
 	at, err := m.Places().Locate(opt.Jar, true)
 	var missing *place.NoJarError
@@ -76,7 +79,25 @@ func (m *Machine) Recreate(ctx context.Context, opt RecreateOptions, decide Deci
 	if err != nil {
 		return nil, err
 	}
+	out, err := m.recreate(ctx, at, opt, decide)
+	bad := spoiled(at.Root, err)
+	if bad == nil && !standsInItsWay(err) || !m.madeHere(at.Root) {
+		return out, err
+	}
+	why := err
+	if bad != nil {
+		why = bad.Err
+	}
+	m.note(SpoiledMakesWay, strings.ReplaceAll(why.Error(), m.Dir+string(os.PathSeparator), ""))
+	opt.instead = true
+	return m.recreate(ctx, at, opt, decide)
+}
+
+func (m *Machine) recreate(ctx context.Context, at place.Place, opt RecreateOptions, decide Decide) (*Outcome, error) {
 	release, err := m.holdOrPlace(ctx, at)
+	if opt.instead && spoiled(at.Root, err) != nil {
+		release, err = m.holdProject(ctx, at.Key())
+	}
 	if err != nil {
 		return nil, err
 	}
@@ -111,6 +132,7 @@ func (m *Machine) Recreate(ctx context.Context, opt RecreateOptions, decide Deci
 func (m *Machine) fromRecord(ctx context.Context, at place.Place, spec *project.Spec, record *project.Record, opt RecreateOptions, decide Decide) (*Outcome, error) {
 	indexes, sampleOnly := m.indexes(spec)
 	p := newJob(at)
+	p.instead = opt.instead
 	p.catalog, p.SampleOnly = m.newCatalog(indexes), sampleOnly && usesSample(record)
 	var err error
 	if opt.Python == "" {
@@ -154,7 +176,7 @@ func (m *Machine) fromRecord(ctx context.Context, at place.Place, spec *project.
 	if err := p.takeAlong(); err != nil {
 		return nil, err
 	}
-	out, err := m.makeSo(ctx, p, installed, survey, spec.Tool.SeeSystem || record.SeeSystem, decide)
+	out, err := m.makeSo(ctx, p, installed, survey, p.seeSystem || spec.Tool.SeeSystem || record.SeeSystem, decide)
 	if out != nil {
 		out.Signed = opt.signed
 	}
@@ -224,10 +246,12 @@ func usesSample(record *project.Record) bool {
 // otherwise it chooses the interpreter for the one to be made. deep has every
 // file read, not only those whose time says that they were changed.
 func (m *Machine) present(ctx context.Context, p *job, spec *project.Spec, wish string, deep bool) ([]jar.Installed, *jar.Survey, error) {
-	p.instead = p.place.Exists() && !m.Places().MayBeUsed(p.place.Root)
-	if p.instead {
+	switch {
+	case p.instead: // it was told why
+	case p.place.Exists() && !m.Places().MayBeUsed(p.place.Root):
+		p.instead = true
 		m.note(MakesWay)
-	} else if p.place.Exists() {
+	case p.place.Exists():
 		j, err := m.open(p.place)
 		if err != nil {
 			return nil, nil, err
@@ -276,9 +300,30 @@ func (m *Machine) present(ctx context.Context, p *job, spec *project.Spec, wish 
 		p.python = *p.pinned
 		return nil, nil, nil
 	}
+	if p.instead && wish == "" && m.likeBefore(ctx, p) {
+		return nil, nil, nil
+	}
 	var err error
 	p.python, _, _, err = m.needPython(ctx, wish, spec)
 	return nil, nil, err
+}
+
+// likeBefore has a jar that is made in the place of a spoiled one be of the same Python and hold the
+// same parts, where that one still says which. Of a jar that is not trusted nothing is believed.
+func (m *Machine) likeBefore(ctx context.Context, p *job) bool {
+	if !m.Places().MayBeUsed(p.place.Root) {
+		return false
+	}
+	j, err := jar.Open(p.place.Root)
+	if err != nil {
+		return false
+	}
+	in, err := m.interpreterOf(ctx, j)
+	if err != nil {
+		return false
+	}
+	p.python, p.parts, p.seeSystem = in, j.State.Parts, j.State.SeeSystem
+	return true
 }
 
 // standsFor reports whether a jar can be linked to an interpreter as it is: its folders and

@@ -7,6 +7,7 @@ import (
 	"os"
 	"path/filepath"
 	"sort"
+	"strings"
 	"time"
 
 	"glassjar/core/jar"
@@ -85,6 +86,9 @@ func (m *Machine) needs(going map[string]bool) (all map[string]string, byJar map
 			continue // a jar that is gone counts on nothing
 		}
 		states, err := j.Moments()
+		if spoiled(root, err) != nil {
+			continue // it has no history that anybody could go back to
+		}
 		if err != nil {
 			return nil, nil, err
 		}
@@ -247,6 +251,10 @@ func (m *Machine) TidyStore(ctx context.Context, days int, plan bool) (*Tidied, 
 	}
 	for _, a := range away {
 		if a.At.After(before) {
+			continue
+		}
+		if why := jar.Discardable(a.Held); why != nil { // somebody's own may be in it
+			m.note(DiscardedStays, m.relative(a.Held), strings.TrimPrefix(why.Error(), a.Held+" ")) // it is named already
 			continue
 		}
 		out.Jars = append(out.Jars, a.Jar)

@@ -115,11 +115,11 @@ func (m *Machine) holdOrPlace(ctx context.Context, p place.Place) (release func(
 	return release, err
 }
 
-// commit gives a jar that was made beside it its place. What stands there and is not
-// trusted is put away as by discard, and comes back where that fails.
+// commit gives a jar that was made beside it its place. What stands there and is spoiled, or not
+// trusted, is put away as by discard, and comes back where that fails.
 func (m *Machine) commit(ctx context.Context, p *job) error {
 	back := func() error { return nil }
-	if p.instead && p.place.Exists() {
+	if _, err := os.Lstat(p.place.Root); p.instead && err == nil {
 		var err error
 		if back, err = m.moveDiscarded(p.place, m.now()); err != nil {
 			return err
