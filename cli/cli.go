@@ -210,7 +210,7 @@ func (a *app) prepare(cmd *cobra.Command, args []string) error {
 	}
 	a.restoreMask = ownRights()
 	a.screen = a.newScreen()
-	a.doing = strings.TrimSpace(strings.TrimPrefix(strings.TrimPrefix(cmd.CommandPath(), "glassjar"), " pythons") + " " + strings.Join(args, " "))
+	a.doing = doing(cmd, args)
 	if name := called(cmd); !cmd.HasParent() || name == "version" || name == "help" {
 		return nil // what they tell is asked for where nothing else works
 	}

@@ -44,6 +44,22 @@ func TestExamplesAreTrue(t *testing.T) {
 	assert.Greater(t, seen, 20)
 }
 
+// What is said of commands in errors is said of commands that there are.
+func TestDoing(t *testing.T) {
+	root := newApp(nil, nil, io.Discard, io.Discard).root()
+	for name := range plainly {
+		found, rest, err := root.Find(strings.Fields(name))
+		require.NoError(t, err, name)
+		assert.Empty(t, rest, name)
+		assert.Equal(t, name, called(found))
+	}
+	for line, want := range map[string]string{"shelf": "list the jars", "pythons": "list the Pythons", "about press": "tell about press", "install a b": "install a b", "lend": "lend"} {
+		found, rest, err := root.Find(strings.Fields(line))
+		require.NoError(t, err, line)
+		assert.Equal(t, want, doing(found, rest))
+	}
+}
+
 // A command is made alone where its name is typed first, and is the one that has it.
 func TestOnlyWhatIsTypedIsMade(t *testing.T) {
 	all := newApp(nil, nil, io.Discard, io.Discard)

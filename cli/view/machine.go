@@ -115,6 +115,8 @@ func (s *Screen) systemWords(err error) Message {
 		if strings.Contains(path, string(filepath.Separator)+"store"+string(filepath.Separator)) {
 			m.Try = append(m.Try, "keep the store elsewhere: glassjar settings store DIR")
 		}
+	case errors.Is(err, syscall.ENOTDIR), errors.Is(err, syscall.EISDIR), errors.Is(err, syscall.ELOOP):
+		m.Try = []string{"look at what stands there, and move it away: it is of another kind than it must be"}
 	case errors.Is(err, syscall.EIO):
 		m.Try = []string{"look at the disk: the system's log says more"}
 	}

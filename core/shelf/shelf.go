@@ -10,6 +10,7 @@
 package shelf
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
@@ -25,6 +26,7 @@ import (
 	"glassjar/core/atomicfile"
 	"glassjar/core/guard"
 	"glassjar/core/jar"
+	"glassjar/core/limits"
 	"glassjar/core/lock"
 )
 
@@ -260,12 +262,11 @@ const (
 
 // readSmall reads the first value of an entry.
 func readSmall(file string, into any) error {
-	f, err := os.Open(file)
+	data, err := limits.ReadFile(file, limits.Own)
 	if err != nil {
 		return err
 	}
-	defer f.Close()
-	return json.NewDecoder(f).Decode(into)
+	return json.NewDecoder(bytes.NewReader(data)).Decode(into)
 }
 
 // toBeMarked reports whether the marks of a trusted jar are to be noted anew: there are

@@ -13,6 +13,8 @@ import (
 	"strconv"
 	"strings"
 	"time"
+
+	"glassjar/core/limits"
 )
 
 // Tree is the unpacked members of one package file. Each stands in the store by
@@ -106,7 +108,7 @@ func (s *Store) Tree(sum string) (*Tree, bool) {
 		return t, true
 	}
 	for _, from := range s.Chain() {
-		data, err := os.ReadFile(from.treeFile(sum))
+		data, err := limits.ReadFile(from.treeFile(sum), limits.Record)
 		if err != nil {
 			continue
 		}
