@@ -92,6 +92,27 @@ func TestMetadata(t *testing.T) {
 	}
 }
 
+// What was kept is not asked for again, unless a power cut left nothing of it, or a part.
+func TestKeptMetadata(t *testing.T) {
+	s := newStall(t, "orchard")
+	f := s.sell("press-1.0-py3-none-any.whl")
+	cache := t.TempDir()
+	for asked, left := range []int64{0, 40, 0} {
+		for range 2 {
+			c := open(t, s)
+			c.Cache = cache
+			meta, err := c.Metadata(ctx, *f)
+			require.NoError(t, err)
+			assert.Equal(t, "press", meta.Key())
+			assert.Equal(t, asked+1, s.metas)
+		}
+		kept, err := filepath.Glob(filepath.Join(cache, "metadata", "*", "*"))
+		require.NoError(t, err)
+		require.Len(t, kept, 1)
+		require.NoError(t, os.Truncate(kept[0], left))
+	}
+}
+
 // What is on this machine is not asked for: a file by its path, one in the store, and
 // what one in the store unpacked to.
 func TestFromThisMachine(t *testing.T) {

@@ -10,9 +10,10 @@ import (
 	"os"
 	"path/filepath"
 
-	"glassjar/core/atomicfile"
 	"glassjar/core/fetch"
 	"glassjar/core/index"
+	"glassjar/core/internal/checked"
+	"glassjar/core/limits"
 	"glassjar/core/metadata"
 	"glassjar/core/progress"
 	"glassjar/core/source"
@@ -79,12 +80,12 @@ func (c *Catalog) keptMetadata(ctx context.Context, f index.File, sum string) ([
 		return c.metadataFrom(ctx, f)
 	}
 	kept := c.keptAt(sum)
-	if data, err := os.ReadFile(kept); err == nil {
+	if data, err := checked.Read(kept, limits.Metadata); err == nil {
 		return data, nil
 	}
 	data, err := c.metadataFrom(ctx, f)
 	if have := sha256.Sum256(data); err == nil && (sum == f.SHA256() || sum == hex.EncodeToString(have[:])) {
-		keep(kept, data)
+		_ = checked.Write(kept, data) // else it is asked for again
 	}
 	return data, err
 }
@@ -171,10 +172,4 @@ func (c *Catalog) unpackedMetadata(f index.File) ([]byte, bool) {
 	}
 	data, err := tree.Metadata()
 	return data, err == nil
-}
-
-// keep writes a file of the cache. Where that fails it is asked for again,
-// so there is no error.
-func keep(path string, data []byte) {
-	_ = atomicfile.Cache(path, data)
 }

@@ -3,7 +3,6 @@ package catalog
 import (
 	"context"
 	"encoding/json"
-	"os"
 	"path/filepath"
 	"slices"
 	"sort"
@@ -12,6 +11,8 @@ import (
 
 	"glassjar/core/guard"
 	"glassjar/core/index"
+	"glassjar/core/internal/checked"
+	"glassjar/core/limits"
 	"glassjar/core/near"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
@@ -26,14 +27,14 @@ func (c *Catalog) Inside(ctx context.Context, f index.File) (index.Inside, error
 	if sum := f.SHA256(); store.ValidSum(sum) {
 		kept = filepath.Join(c.Cache, "inside", sum[:2], sum)
 		var in index.Inside
-		if data, err := os.ReadFile(kept); err == nil && json.Unmarshal(data, &in) == nil {
+		if data, err := checked.Read(kept, limits.Own); err == nil && json.Unmarshal(data, &in) == nil {
 			return in, nil
 		}
 	}
 	in, err := c.lookInside(ctx, f)
 	if err == nil && kept != "" {
 		if data, err := json.Marshal(in); err == nil {
-			keep(kept, data)
+			_ = checked.Write(kept, data) // else it is looked into again
 		}
 	}
 	return in, err

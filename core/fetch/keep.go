@@ -5,8 +5,6 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
-	"fmt"
-	"hash/crc32"
 	"net/http"
 	"net/url"
 	"os"
@@ -16,6 +14,7 @@ import (
 	"time"
 
 	"glassjar/core/atomicfile"
+	"glassjar/core/internal/checked"
 )
 
 // kept is an answer in the cache: a line of JSON, then the body. A private
@@ -109,10 +108,6 @@ func (k *kept) response() *Response {
 	return &Response{URL: u, ContentType: k.ContentType, Size: int64(len(k.body))}
 }
 
-func checksum(data []byte) string {
-	return fmt.Sprintf("%08x", crc32.Checksum(data, crc32.MakeTable(crc32.Castagnoli)))
-}
-
 func (c *Client) keptFile(address, accept string) string {
 	sum := sha256.Sum256([]byte(Redact(address) + "\n" + accept))
 	name := hex.EncodeToString(sum[:])
@@ -131,7 +126,7 @@ func (c *Client) kept(address, accept string) *kept {
 	}
 	head, body, ok := bytes.Cut(data, []byte("\n"))
 	k := &kept{body: body}
-	if !ok || json.Unmarshal(head, k) != nil || k.Sum != checksum(body) {
+	if !ok || json.Unmarshal(head, k) != nil || k.Sum != checked.Sum(body) {
 		return nil
 	}
 	return k
@@ -143,7 +138,7 @@ func (c *Client) keep(address, accept string, k *kept) {
 	if c.Cache == "" || k == nil {
 		return
 	}
-	k.Sum = checksum(k.body)
+	k.Sum = checked.Sum(k.body)
 	head, err := json.Marshal(k)
 	if err == nil {
 		_ = atomicfile.Cache(c.keptFile(address, accept), append(head, '\n'), k.body)

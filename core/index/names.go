@@ -17,6 +17,7 @@ import (
 
 	"glassjar/core/atomicfile"
 	"glassjar/core/fetch"
+	"glassjar/core/internal/checked"
 	"glassjar/core/limits"
 	"glassjar/core/requirement"
 )
@@ -56,9 +57,16 @@ func (s *Server) renewNames(ctx context.Context, limit int64) ([]string, error) 
 		return nil, err
 	}
 	if !changed {
-		now := time.Now()
-		_ = os.Chtimes(file, now, now)
-		return readNames(file)
+		names, err := readNames(file)
+		if err == nil {
+			now := time.Now()
+			_ = os.Chtimes(file, now, now)
+			return names, nil
+		}
+		// What is kept of it is not whole: it is asked for as if there were nothing.
+		if text, etag, _, err = s.askNames(ctx, "", limit); err != nil {
+			return nil, err
+		}
 	}
 	keepNames(file, etag, text)
 	return lines(text), nil
@@ -85,7 +93,7 @@ func (s *Server) namesFile() string {
 }
 
 func readNames(file string) ([]string, error) {
-	data, err := os.ReadFile(file)
+	data, err := checked.Read(file, limits.Names)
 	if err != nil {
 		return nil, err
 	}
@@ -112,7 +120,7 @@ func keepNames(file, etag string, text []byte) {
 	}
 	beside := strings.TrimSuffix(file, ".txt") + ".etag"
 	os.Remove(beside) // it must not tell of a list that is not there
-	if atomicfile.Cache(file, text) == nil && etag != "" {
+	if checked.Write(file, text) == nil && etag != "" {
 		_ = atomicfile.Cache(beside, []byte(etag))
 	}
 }
