@@ -88,7 +88,7 @@ func (m *Machine) Recreate(ctx context.Context, opt RecreateOptions, decide Deci
 	if bad != nil {
 		why = bad.Err
 	}
-	m.note(SpoiledMakesWay, strings.ReplaceAll(why.Error(), m.Dir+string(os.PathSeparator), ""))
+	m.note(SpoiledMakesWay, m.plainWhy(why))
 	opt.instead = true
 	return m.recreate(ctx, at, opt, decide)
 }

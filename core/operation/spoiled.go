@@ -4,7 +4,9 @@ import (
 	"errors"
 	"io/fs"
 	"os"
+	"path/filepath"
 	"slices"
+	"strings"
 	"syscall"
 
 	"glassjar/core/jar"
@@ -78,4 +80,19 @@ func (m *Machine) madeHere(root string) bool {
 	}
 	known, err := m.Known.All()
 	return jar.Exists(root) || err == nil && slices.ContainsFunc(known, func(k shelf.Known) bool { return k.Root == root && k.Made })
+}
+
+// plainWhy is an error in words, without what the program did to a path, and with paths as the user
+// has them.
+func (m *Machine) plainWhy(err error) string {
+	var file *fs.PathError
+	var link *os.LinkError
+	text := err.Error()
+	switch {
+	case errors.As(err, &file):
+		text = file.Path + ": " + file.Err.Error()
+	case errors.As(err, &link):
+		text = link.New + ": " + link.Err.Error()
+	}
+	return strings.ReplaceAll(text, m.Dir+string(filepath.Separator), "")
 }
