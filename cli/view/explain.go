@@ -3,6 +3,7 @@ package view
 import (
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"glassjar/core/catalog"
@@ -47,7 +48,10 @@ func unknownNames(e *catalog.UnknownNamesError) Message {
 		if by := e.ImportedFrom[name]; len(by) > 0 {
 			m.Reasons = append(m.Reasons, fmt.Sprintf("%s is a name to import; the distribution that brings it is %s", name, strings.Join(by, " or ")))
 			m.Try = append(m.Try, "glassjar install "+by[0])
-		} else if near := e.Near[name]; len(near) > 0 {
+		} else if near := e.Near[name]; slices.Contains(near, name) {
+			m.Reasons = append(m.Reasons, name+" is in a list of names, and there is no page of it")
+			m.Try = append(m.Try, "check the address; that of an index often ends in /simple/")
+		} else if len(near) > 0 {
 			m.Reasons = append(m.Reasons, fmt.Sprintf("%s: did you mean %s?", name, strings.Join(near, " or ")))
 		}
 	}

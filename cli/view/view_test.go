@@ -167,6 +167,7 @@ func TestWords(t *testing.T) {
 		{&plan.NoFittingFileError{Name: "a", Kind: "vcs"}, ExitUnsolved, "of the kind vcs", ""},
 		{&plan.NotServedError{Environment: "E", Serves: []string{"m"}}, ExitUnsolved, "does not serve E", "glassjar record"},
 		{&catalog.UnknownNamesError{Names: []string{"a", "b"}, Near: map[string][]string{"a": {"c"}}, Indexes: []string{"i"}}, ExitUnsolved, "a: did you mean c?", "glassjar index add NAME"},
+		{&catalog.UnknownNamesError{Names: []string{"a"}, Near: map[string][]string{"a": {"a", "ab"}}, Indexes: []string{"i"}}, ExitUnsolved, "a is in a list of names, and there is no page of it", "often ends in /simple/"},
 		{&catalog.UnknownNamesError{Names: []string{"a"}, Indexes: []string{"sample"}, SampleOnly: true}, ExitUnsolved, "only the built-in sample", "glassjar index add public ADDRESS"},
 		{&operation.OutOfStepError{Added: []string{"a"}, Dropped: []string{"b"}}, ExitNo, "only the spec asks for a", "--as-recorded"},
 		{&operation.NoSpecError{File: "/orchard/pyproject.toml"}, ExitUsage, "pyproject.toml is not there", "glassjar install"},

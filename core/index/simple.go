@@ -50,6 +50,13 @@ type page struct {
 	doubtful bool // it names a file in two ways that differ
 }
 
+// IsAddress reports whether a text is the address of something on a server, by its scheme, which may
+// be written in any letter case (RFC 3986, section 3.1).
+func IsAddress(text string) bool {
+	scheme, _, ok := strings.Cut(text, "://")
+	return ok && (strings.EqualFold(scheme, "http") || strings.EqualFold(scheme, "https"))
+}
+
 // NewServer makes an index of a server; address is that of its list of names.
 func NewServer(name, address string, client *fetch.Client) *Server {
 	if !strings.HasSuffix(address, "/") {

@@ -252,7 +252,7 @@ func (m *Machine) database(ctx context.Context, where, base string) (*advisory.D
 			d.Add(name, data, m.now())
 		}
 		return d, nil
-	case strings.HasPrefix(where, "http://"), strings.HasPrefix(where, "https://"):
+	case index.IsAddress(where):
 		data, _, err := m.Client.Read(ctx, where, "", limits.Advisories)
 		if err != nil {
 			return nil, err

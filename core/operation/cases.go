@@ -65,6 +65,7 @@ const (
 	SeveralPythons        Case = "several fetched Pythons"    // the name, one of them
 	NoSum                 Case = "no hash"                    // the text
 	HoldsWhat             Case = "holds what"                 // what
+	BadIndexAddress       Case = "bad address of an index"    // the address
 	AddressElsewhere      Case = "address of another machine" // the address
 	NoIndex               Case = "no index"                   // the name
 	NoForm                Case = "no form of a record"        // the word
@@ -106,6 +107,7 @@ const (
 	LineLeftOut        Remark = "line left out"               // why
 	NotTrusted         Remark = "not trusted"                 // the jar
 	MakesWay           Remark = "makes way"                   // nothing
+	NoFolderNow        Remark = "no folder now"               // where it would be
 	SpoiledMakesWay    Remark = "spoiled, makes way"          // what is wrong with it
 	DiscardedStays     Remark = "a discarded jar stays"       // where it is, why
 	PythonUpgraded     Remark = "Python upgraded"             // its version now, and when the jar was made

@@ -105,7 +105,7 @@ func (m *Machine) pythonPlaces(spec *project.Spec) (out []offered.Place) {
 			p := offered.Place{Name: e.Name, Users: users}
 			if dir, ok := metadata.PathOf(e.At); ok {
 				p.Folder = dir
-			} else if strings.HasPrefix(e.At, "http://") || strings.HasPrefix(e.At, "https://") {
+			} else if index.IsAddress(e.At) {
 				p.Address = e.At
 			} else {
 				p.Folder = place.Absolute(base, filepath.FromSlash(e.At))
@@ -196,7 +196,7 @@ func (m *Machine) FetchPython(ctx context.Context, f PythonFetch) (*FetchedPytho
 func (m *Machine) namedPython(text string) (o offered.Offer, ok bool, err error) {
 	at, path := "", ""
 	switch {
-	case strings.HasPrefix(text, "http://"), strings.HasPrefix(text, "https://"):
+	case index.IsAddress(text):
 		if fetch.Redact(text) != text {
 			return o, false, usage(SecretInAddress)
 		}

@@ -3,8 +3,10 @@ package operation
 import (
 	"context"
 	"net/url"
+	"os"
 	"path/filepath"
 	"slices"
+	"strings"
 	"sync"
 	"time"
 	"unicode/utf8"
@@ -247,14 +249,22 @@ func (m *Machine) indexAt(at string) (string, error) {
 	case registry.IsRef(at):
 		_, err := registry.ParseBase(at)
 		return at, err
-	case at == index.SampleScheme, err == nil && (u.Scheme == "http" || u.Scheme == "https"):
+	case at == index.SampleScheme:
 		return at, nil
+	case index.IsAddress(at) && err == nil && u.Host != "" && u.RawQuery+u.Fragment == "" && !u.ForceQuery:
+		return u.Scheme + at[len(u.Scheme):], nil
+	case index.IsAddress(at), strings.Contains(at, "://") && (err != nil || u.Scheme != "file"):
+		return "", usage(BadIndexAddress, at)
 	case err == nil && u.Scheme == "file":
 		dir, ok := metadata.PathOf(at)
 		if !ok {
 			return "", usage(AddressElsewhere, at)
 		}
-		return m.absolute(dir), nil
+		at = dir
 	}
-	return m.absolute(at), nil
+	dir := m.absolute(at)
+	if info, err := os.Stat(dir); err != nil || !info.IsDir() {
+		m.note(NoFolderNow, at)
+	}
+	return dir, nil
 }

@@ -254,7 +254,7 @@ func (m *Machine) source(e project.IndexEntry, base string) index.Source {
 	switch {
 	case e.At == index.SampleScheme:
 		return index.Sample{}
-	case strings.HasPrefix(e.At, "http://"), strings.HasPrefix(e.At, "https://"):
+	case index.IsAddress(e.At):
 		return index.NewServer(e.Name, e.At, m.Client)
 	case registry.IsRef(e.At):
 		return index.NewRegistry(e.Name, e.At, m.registry())
