@@ -102,6 +102,7 @@ func (m *Machine) userValues() map[string]string {
 	set("certificates", s.Certificates)
 	set("second-store", strings.Join(s.SecondStores(), ", "))
 	set("placing", s.Placing)
+	set("fetch-pythons", s.FetchPythons)
 	set("signers", s.Signers)
 	set("trusted", strings.Join(s.Trusted, ", "))
 	set("bytecode", s.Bytecode)

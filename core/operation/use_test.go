@@ -60,6 +60,38 @@ func TestEffectiveSettings(t *testing.T) {
 	assert.Len(t, e.Settings, 1)
 }
 
+// Whatever a person sets is in effect, and told as theirs; a path that leads to the wrong kind of
+// thing is refused.
+func TestEverySettingIsShown(t *testing.T) {
+	m := machine(t, "")
+	file := filepath.Join(m.Dir, "file.pem")
+	require.NoError(t, os.WriteFile(file, nil, 0o644))
+	for _, s := range settings.All {
+		value := map[string]string{settings.YesNo: "true", settings.Number: "7", settings.Names: "press", settings.Folder: m.Dir, settings.Folders: m.Dir, settings.OneFile: file}[s.Kind]
+		wrong := map[string]string{settings.Folder: file, settings.Folders: file, settings.OneFile: m.Dir, settings.YesNo: "maybe", settings.Number: "0", settings.Names: "a b", settings.Choice: "riddle", settings.Indexes: "a", settings.Pins: "a"}[s.Kind]
+		_, err := m.SetSetting(ctx, s.Key, []string{wrong})
+		var refused *settings.ValueError
+		require.ErrorAs(t, err, &refused, s.Key)
+		if s.Kind == settings.Choice {
+			value = s.Choices[len(s.Choices)-1]
+		}
+		if value == "" {
+			continue // a table, which other commands write
+		}
+		_, err = m.SetSetting(ctx, s.Key, []string{value})
+		require.NoError(t, err, s.Key)
+		e, err := m.EffectiveSettings()
+		require.NoError(t, err)
+		e.Only(s.Key)
+		require.NotEmpty(t, e.Settings, s.Key)
+		assert.Equal(t, []string{FromUser, value}, []string{e.Settings[0].From, e.Settings[0].Value}, s.Key)
+		_, err = m.SetSetting(ctx, s.Key, nil)
+		require.NoError(t, err, s.Key)
+	}
+	_, err := m.SetSetting(ctx, "signers", []string{filepath.Join(m.Dir, "nobody")})
+	require.Error(t, err)
+}
+
 // What gets in from outside is told by kind.
 func TestLeaks(t *testing.T) {
 	m := machine(t, "")

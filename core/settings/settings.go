@@ -344,6 +344,9 @@ func (f File) Set(ctx context.Context, setting Setting, values []string) (Settin
 	if !utf8.ValidString(strings.Join(values, "")) {
 		return Settings{}, &ValueError{Setting: setting, Why: "it is not UTF-8, so that the file of settings cannot hold it"}
 	}
+	if err := standsThere(setting, values); err != nil {
+		return Settings{}, err
+	}
 	value := ""
 	switch setting.Kind {
 	case Folder, OneFile:
@@ -379,6 +382,28 @@ func (f File) Set(ctx context.Context, setting Setting, values []string) (Settin
 		return Settings{}, &ValueError{Setting: setting, Why: "it is a table"}
 	}
 	return f.Edit(ctx, func(_ Settings, text []byte) ([]byte, error) { return tomltext.Set(text, path, value), nil })
+}
+
+// standsThere makes sure that a path does not lead to what a setting cannot be about: to a file in
+// place of a folder, to a folder in place of a file, or to nothing where a file is read. A folder may
+// be made, or mounted, later.
+func standsThere(setting Setting, values []string) error {
+	for _, v := range values {
+		info, err := os.Stat(v)
+		why := ""
+		switch {
+		case setting.Kind == OneFile && err != nil:
+			why = "there is no file " + v
+		case setting.Kind == OneFile && info.IsDir():
+			why = v + " is a folder"
+		case (setting.Kind == Folder || setting.Kind == Folders) && err == nil && !info.IsDir():
+			why = v + " is a file"
+		default:
+			continue
+		}
+		return &ValueError{Setting: setting, Why: why}
+	}
+	return nil
 }
 
 // ValueError says that a value is not of a setting's kind.
