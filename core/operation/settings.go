@@ -151,7 +151,26 @@ func (e *EffectiveSettings) addProject(spec *project.Spec) {
 	if t.SeeSystem {
 		add("see-system", "true", "the jar sees the packages of its base")
 	}
+	if t.PinPython {
+		add("pin-python", "true", "the record holds which Python there is")
+	}
+	if t.AsOf != nil {
+		add("as-of", fmt.Sprint(t.AsOf), "nothing that was uploaded later is taken")
+	}
+	for _, name := range sortedNames(t.Held) {
+		add("held", strings.TrimSpace(name+" "+t.Held[name].At+", "+t.Held[name].Why), "the versions that it is kept within, and why")
+	}
+	add("licences", strings.Join(t.Licences.Allow, ", "), "the licences that are allowed")
+	for _, name := range sortedNames(t.Licences.Of) {
+		add("licences", name+": "+t.Licences.Of[name], "the licence that it has")
+	}
+	for _, id := range sortedNames(t.Advisories) {
+		add("advisories", fmt.Sprintf("%s, %s, until %v", id, t.Advisories[id].Why, t.Advisories[id].Until), "a known fault that is accepted, why, and how long")
+	}
 	add("project", t.Project, "how the jar holds the project itself")
+	for _, name := range sortedNames(t.FromFile) {
+		add("from-file", name+" from "+t.FromFile[name], "the package file that a distribution comes from")
+	}
 	for _, name := range sortedNames(t.FromFolder) {
 		add("from-folder", name+" from "+t.FromFolder[name].Path, "the folder of source that a distribution is built from")
 	}

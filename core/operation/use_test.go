@@ -32,7 +32,7 @@ func emptyJar(t *testing.T, root string) *jar.Jar {
 
 // Every setting says where it came from: nobody, the user, the project, a variable.
 func TestEffectiveSettings(t *testing.T) {
-	m := machine(t, "[project]\nname = \"x\"\nversion = \"1\"\nrequires-python = \">=3.9\"\n\n[tool.glassjar]\ntargets = [\"linux-x86_64\"]\nfrom-index = { Press = \"barn\" }\nsee-system = true\nbuild-variables = { press = { A = \"1\" } }\n")
+	m := machine(t, "[project]\nname = \"x\"\nversion = \"1\"\nrequires-python = \">=3.9\"\n\n[tool.glassjar]\ntargets = [\"linux-x86_64\"]\nfrom-index = { Press = \"barn\" }\nsee-system = true\nbuild-variables = { press = { A = \"1\" } }\npin-python = true\nas-of = 2026-03-01\n[tool.glassjar.held]\npress = { at = \"<3\", why = \"the old mill\" }\n[tool.glassjar.licences]\nallow = [\"MIT\"]\nof = { press = \"MIT\" }\n[tool.glassjar.advisories]\nGHSA-1 = { why = \"not used\", until = 2030-01-01 }\n[tool.glassjar.from-file]\ncider = \"cider-1-py3-none-any.whl\"\n")
 	_, err := m.SetSetting(ctx, "store", []string{"room"})
 	require.NoError(t, err)
 	_, err = m.SetSetting(ctx, "keyring", []string{"false"})
@@ -52,7 +52,8 @@ func TestEffectiveSettings(t *testing.T) {
 	for key, want := range map[string][2]string{
 		"store": {FromUser, filepath.Join(m.Dir, "room")}, "keyring": {FromUser, "false"}, "shelf": {"GLASSJAR_HOME", m.Folders.Shelf}, "allow-http": {FromBuiltIn, "false"},
 		"targets": {FromProject, "linux-x86_64"}, "see-system": {FromProject, "true"}, "build-variables": {FromProject, "press: A=1"}, "requires-python": {FromProject, ">=3.9"},
-		"from-index": {FromProject, "press from barn"},
+		"from-index": {FromProject, "press from barn"}, "pin-python": {FromProject, "true"}, "as-of": {FromProject, "2026-03-01"}, "held": {FromProject, "press <3, the old mill"},
+		"licences": {FromProject, "press: MIT"}, "advisories": {FromProject, "GHSA-1, not used, until 2030-01-01"}, "from-file": {FromProject, "cider from cider-1-py3-none-any.whl"},
 	} {
 		assert.Equal(t, want, [2]string{have[key].From, have[key].Value}, key)
 	}
