@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"glassjar/core/jar"
+	"glassjar/core/kernel"
 	"glassjar/core/operation"
 	"glassjar/core/store"
 )
@@ -182,9 +183,9 @@ func (s *Screen) Shelf(x *operation.Shelf) {
 	}
 	for _, k := range x.Kernels {
 		switch k.State {
-		case operation.KernelNoJar:
+		case kernel.NoJar:
 			t.Line("kernel", s.Plain(k.Name), s.Warn("its jar is gone: glassjar connect notebook --undo "+k.Name))
-		case operation.KernelChanged:
+		case kernel.Changed:
 			t.Line("kernel", s.Plain(k.Name), s.Warn(s.Path(k.File)+" was changed since"), s.Faint("glassjar connect notebook writes it anew"))
 		default:
 			t.Line("kernel", s.Plain(k.Name), s.Faint("for notebooks: "+s.Path(k.File)))

@@ -3,6 +3,7 @@ package wire
 import (
 	"time"
 
+	"glassjar/core/kernel"
 	"glassjar/core/operation"
 )
 
@@ -22,7 +23,7 @@ type Kernel struct {
 	State string `json:"state"`
 }
 
-func ofKernel(v operation.Kernel) Kernel { return Kernel(v) }
+func ofKernel(v kernel.Kernel) Kernel { return Kernel(v) }
 
 func ofShelf(v operation.Shelf) Shelf {
 	return Shelf{

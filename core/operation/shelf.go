@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"glassjar/core/jar"
+	"glassjar/core/kernel"
 	"glassjar/core/place"
 	"glassjar/core/project"
 	"glassjar/core/shelf"
@@ -52,7 +53,7 @@ type Shelf struct {
 	// Away are discarded jars that can still be brought back.
 	Away []DiscardedJar
 	// Kernels are those of notebooks that were connected.
-	Kernels []Kernel
+	Kernels []kernel.Kernel
 }
 
 // Shelf lists the jars known on this machine, with stale only those that were
@@ -65,7 +66,7 @@ func (m *Machine) Shelf(ctx context.Context, stale int) (*Shelf, error) {
 	if err != nil {
 		return nil, err
 	}
-	out := &Shelf{Jars: []Shelved{}, Away: []DiscardedJar{}, Kernels: m.kernels()}
+	out := &Shelf{Jars: []Shelved{}, Away: []DiscardedJar{}, Kernels: m.kernels().List()}
 	for _, k := range known {
 		if stale > 0 && m.now().Sub(k.Used) < time.Duration(stale)*24*time.Hour {
 			continue

@@ -81,7 +81,7 @@ func (m *Machine) noteUse(j *jar.Jar) {
 	}
 	if m.Known.See(j) {
 		m.lending().See(j)
-		m.seeKernel(j)
+		m.kernels().See(j)
 	}
 	m.watchPython(j)
 }
