@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"net/url"
 	"os"
+	"path/filepath"
 	"sort"
 	"strings"
 
@@ -210,7 +211,7 @@ func (s *Screen) placeWords(err error) (Message, bool) {
 	case errors.As(err, &own):
 		return Message{What: s.Jar(own.Jar) + " holds things that are not the jar's", Reasons: own.Files, Try: []string{"move them elsewhere first; discard removes all of a jar"}}, true
 	case errors.As(err, &notJar):
-		return Message{What: s.Path(notJar.Path) + " is not a jar", Reasons: []string{notJar.Why}, Try: []string{"glassjar here shows the jar in effect; its folder is mostly .jar"}}, true
+		return s.notAJar(notJar), true
 	case errors.As(err, &newer):
 		return Message{What: fmt.Sprintf("%s was made by a newer version of this program", s.Path(newer.Path)), Reasons: []string{newer.Error()}, Try: []string{"use that version"}}, true
 	case errors.As(err, &trust):
@@ -227,6 +228,18 @@ func (s *Screen) placeWords(err error) (Message, bool) {
 		return Message{What: several.Error(), Try: []string{"name one by its path: " + strings.Join(several.Roots, ", ")}}, true
 	}
 	return Message{}, false
+}
+
+// notAJar tells one that is damaged from what never was one.
+func (s *Screen) notAJar(e *jar.NotAJarError) Message {
+	m := Message{What: s.Path(e.Path) + " is not a jar", Reasons: []string{e.Why}, Try: []string{"glassjar here shows the jar in effect; its folder is mostly .jar"}}
+	if jar.Exists(e.Path) {
+		m.What, m.Try = s.Path(e.Path)+" is damaged", []string{"make it anew from its record: glassjar recreate"}
+		if filepath.Base(e.Path) != place.JarFolder {
+			m.Try[0] += " --jar " + s.Path(e.Path)
+		}
+	}
+	return m
 }
 
 func noFittingFile(e *plan.NoFittingFileError) Message {

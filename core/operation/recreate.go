@@ -88,9 +88,11 @@ func (m *Machine) Recreate(ctx context.Context, opt RecreateOptions, decide Deci
 	if bad != nil {
 		why = bad.Err
 	}
-	m.note(SpoiledMakesWay, m.plainWhy(why))
 	opt.instead = true
-	return m.recreate(ctx, at, opt, decide)
+	if out, err = m.recreate(ctx, at, opt, decide); err == nil {
+		m.note(SpoiledMakesWay, m.plainWhy(why))
+	}
+	return out, err
 }
 
 func (m *Machine) recreate(ctx context.Context, at place.Place, opt RecreateOptions, decide Decide) (*Outcome, error) {
