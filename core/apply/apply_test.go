@@ -19,6 +19,7 @@ import (
 	"glassjar/core/catalog"
 	"glassjar/core/digest"
 	"glassjar/core/index"
+	"glassjar/core/internal/jartest"
 	"glassjar/core/interpreter"
 	"glassjar/core/jar"
 	"glassjar/core/lock"
@@ -48,11 +49,8 @@ var day = time.Date(2026, 9, 1, 8, 0, 0, 0, time.UTC)
 
 func newBench(t *testing.T) *bench {
 	dir := t.TempDir()
-	path := filepath.Join(dir, "python3.12")
-	require.NoError(t, os.WriteFile(path, []byte("#!/bin/sh\n"), 0o755))
-	b := &bench{t: t, at: place.Place{Root: filepath.Join(dir, ".jar"), Project: dir, SpecFile: filepath.Join(dir, project.SpecFile), RecordFile: filepath.Join(dir, project.RecordFile)},
-		python: interpreter.Interpreter{Path: path, Said: interpreter.Answer{Version: "3.12.1", Implementation: "cpython", PythonImplementation: "CPython", CacheTag: "cpython-312", Magic: "cb0d0d0a",
-			SOABI: "cpython-312-x86_64-linux-gnu", Bits: 64, Machine: "x86_64", OSName: "posix", SysPlatform: "linux", LibraryFolder: "lib"}}}
+	b := &bench{t: t, at: place.Place{Root: filepath.Join(dir, ".jar"), Project: dir, SpecFile: filepath.Join(dir, project.SpecFile), RecordFile: filepath.Join(dir, project.RecordFile)}, python: jartest.Python(t)}
+	b.python.Said.CacheTag, b.python.Said.Magic = "cpython-312", "cb0d0d0a"
 	s := &store.Store{Dir: filepath.Join(dir, "store")}
 	report := func(e progress.Event) { b.stages.Store(e.Stage, true) }
 	b.applier = &apply.Applier{Store: s, Command: "install press", Now: func() time.Time { return day }, Compiling: settings.BytecodeOff, Report: report}

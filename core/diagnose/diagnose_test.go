@@ -1,7 +1,6 @@
 package diagnose_test
 
 import (
-	"bytes"
 	"context"
 	"errors"
 	"os"
@@ -15,13 +14,10 @@ import (
 	"glassjar/core/catalog"
 	"glassjar/core/diagnose"
 	"glassjar/core/index"
-	"glassjar/core/interpreter"
+	"glassjar/core/internal/jartest"
 	"glassjar/core/jar"
-	"glassjar/core/lock"
 	"glassjar/core/shelf"
 	"glassjar/core/store"
-	"glassjar/core/version"
-	"glassjar/core/wheel"
 )
 
 var ctx = context.Background()
@@ -29,30 +25,13 @@ var ctx = context.Background()
 // filled makes a jar whose interpreter is never started, with wheels: "NAME VERSION
 // FILE...".
 func filled(t *testing.T, wheels ...string) *jar.Jar {
-	python := filepath.Join(t.TempDir(), "python3.12")
-	require.NoError(t, os.WriteFile(python, []byte("#!/bin/sh\n"), 0o755))
-	in := interpreter.Interpreter{Path: python, Said: interpreter.Answer{Version: "3.12.1", Implementation: "cpython", PythonImplementation: "CPython",
-		SOABI: "cpython-312-x86_64-linux-gnu", Bits: 64, Machine: "x86_64", OSName: "posix", SysPlatform: "linux", LibraryFolder: "lib"}}
-	root := filepath.Join(t.TempDir(), ".jar")
-	_, err := jar.Create(ctx, root, in, jar.Options{Prompt: "orchard"})
-	require.NoError(t, err)
-	j, release, err := jar.Hold(ctx, root, jar.Outside{}, lock.Mode{})
-	require.NoError(t, err)
-	defer release()
+	j := jartest.Create(t, filepath.Join(t.TempDir(), ".jar"))
 	var c jar.Change
 	for _, text := range wheels {
 		words := strings.Fields(text)
-		spec := wheel.Spec{Name: words[0], Version: version.MustParse(words[1]), Tag: "py3-none-any", Metadata: []byte("Metadata-Version: 2.1\nName: " + words[0] + "\nVersion: " + words[1] + "\n")}
-		for _, file := range words[2:] {
-			spec.Files = append(spec.Files, wheel.File{Path: file})
-		}
-		var b bytes.Buffer
-		require.NoError(t, wheel.Write(&b, spec))
-		w, err := wheel.Open(bytes.NewReader(b.Bytes()), int64(b.Len()), spec.FileName(), wheel.DefaultLimits)
-		require.NoError(t, err)
-		c.Add = append(c.Add, jar.Addition{Wheel: w, Requested: true})
+		c.Add = append(c.Add, jar.Addition{Wheel: jartest.Wheel(t, words[0], words[1], "", words[2:]...), Requested: true})
 	}
-	require.NoError(t, j.Apply(ctx, c))
+	jartest.Apply(t, j.Root, c)
 	return j
 }
 

@@ -1,7 +1,6 @@
 package jar_test
 
 import (
-	"bytes"
 	"context"
 	"errors"
 	"os"
@@ -13,40 +12,15 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"glassjar/core/interpreter"
+	"glassjar/core/internal/jartest"
 	"glassjar/core/jar"
-	"glassjar/core/version"
 	"glassjar/core/wheel"
 )
 
-// pretend is an interpreter that is never started: a jar only links to it.
-func pretend(t *testing.T) interpreter.Interpreter {
-	path := filepath.Join(t.TempDir(), "python3.12")
-	require.NoError(t, os.WriteFile(path, []byte("#!/bin/sh\n"), 0o755))
-	return interpreter.Interpreter{Path: path, Said: interpreter.Answer{Version: "3.12.1", Implementation: "cpython", PythonImplementation: "CPython",
-		SOABI: "cpython-312-x86_64-linux-gnu", Bits: 64, Machine: "x86_64", OSName: "posix", SysPlatform: "linux", LibraryFolder: "lib"}}
-}
+// What makes an interpreter that a jar only links to, and a wheel.
+var pretend, pack = jartest.Python, jartest.Wheel
 
-func create(t *testing.T) *jar.Jar {
-	j, err := jar.Create(context.Background(), filepath.Join(t.TempDir(), ".jar"), pretend(t), jar.Options{Prompt: "orchard"})
-	require.NoError(t, err)
-	return j
-}
-
-// pack makes a wheel in memory; files are "path=content" lines.
-func pack(t *testing.T, name, v, entry string, files ...string) *wheel.Wheel {
-	spec := wheel.Spec{Name: name, Version: version.MustParse(v), Tag: "py3-none-any",
-		Metadata: []byte("Metadata-Version: 2.1\nName: " + name + "\nVersion: " + v + "\n"), EntryPoints: []byte(entry)}
-	for _, f := range files {
-		path, data, _ := strings.Cut(f, "=")
-		spec.Files = append(spec.Files, wheel.File{Path: path, Data: []byte(data)})
-	}
-	var b bytes.Buffer
-	require.NoError(t, wheel.Write(&b, spec))
-	w, err := wheel.Open(bytes.NewReader(b.Bytes()), int64(b.Len()), spec.FileName(), wheel.DefaultLimits)
-	require.NoError(t, err)
-	return w
-}
+func create(t *testing.T) *jar.Jar { return jartest.Create(t, filepath.Join(t.TempDir(), ".jar")) }
 
 func add(wheels ...*wheel.Wheel) jar.Change {
 	var c jar.Change

@@ -1,7 +1,6 @@
 package kernel_test
 
 import (
-	"context"
 	"encoding/json"
 	"os"
 	"path/filepath"
@@ -10,17 +9,13 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"glassjar/core/interpreter"
+	"glassjar/core/internal/jartest"
 	"glassjar/core/jar"
 	"glassjar/core/kernel"
 )
 
 func create(t *testing.T, root string) *jar.Jar {
-	python := filepath.Join(t.TempDir(), "python3.12")
-	require.NoError(t, os.WriteFile(python, []byte("#!/bin/sh\n"), 0o755))
-	in := interpreter.Interpreter{Path: python, Said: interpreter.Answer{Version: "3.12.1", Implementation: "cpython", PythonImplementation: "CPython", Bits: 64, Machine: "x86_64", OSName: "posix", SysPlatform: "linux", LibraryFolder: "lib"}}
-	j, err := jar.Create(context.Background(), root, in, jar.Options{})
-	require.NoError(t, err)
+	j := jartest.Create(t, root)
 	if j.ID() == "" {
 		j.NewID()
 	}

@@ -3,8 +3,6 @@
 package lent_test
 
 import (
-	"bytes"
-	"context"
 	"os"
 	"path/filepath"
 	"testing"
@@ -12,34 +10,19 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"glassjar/core/interpreter"
+	"glassjar/core/internal/jartest"
 	"glassjar/core/jar"
 	"glassjar/core/lent"
-	"glassjar/core/lock"
-	"glassjar/core/version"
-	"glassjar/core/wheel"
 )
 
 // holding makes a jar that has a distribution with commands, asked for or not.
 func holding(t *testing.T, asked bool, commands ...string) *jar.Jar {
-	python := filepath.Join(t.TempDir(), "python3.12")
-	require.NoError(t, os.WriteFile(python, []byte("#!/bin/sh\n"), 0o755))
-	in := interpreter.Interpreter{Path: python, Said: interpreter.Answer{Version: "3.12.1", Implementation: "cpython", PythonImplementation: "CPython", Bits: 64, Machine: "x86_64", OSName: "posix", SysPlatform: "linux", LibraryFolder: "lib"}}
-	j, err := jar.Create(context.Background(), filepath.Join(t.TempDir(), "tools"), in, jar.Options{})
-	require.NoError(t, err)
+	j := jartest.Create(t, filepath.Join(t.TempDir(), "tools"))
 	entry := "[console_scripts]\n"
 	for _, c := range commands {
 		entry += c + " = press:main\n"
 	}
-	spec := wheel.Spec{Name: "press", Version: version.MustParse("1.0"), Tag: "py3-none-any", Metadata: []byte("Metadata-Version: 2.1\nName: press\nVersion: 1.0\n"), EntryPoints: []byte(entry)}
-	var b bytes.Buffer
-	require.NoError(t, wheel.Write(&b, spec))
-	w, err := wheel.Open(bytes.NewReader(b.Bytes()), int64(b.Len()), spec.FileName(), wheel.DefaultLimits)
-	require.NoError(t, err)
-	j, release, err := jar.Hold(context.Background(), j.Root, jar.Outside{}, lock.Mode{})
-	require.NoError(t, err)
-	defer release()
-	require.NoError(t, j.Apply(context.Background(), jar.Change{Add: []jar.Addition{{Wheel: w, Requested: asked}}}))
+	jartest.Apply(t, j.Root, jar.Change{Add: []jar.Addition{{Wheel: jartest.Wheel(t, "press", "1.0", entry), Requested: asked}}})
 	return j
 }
 

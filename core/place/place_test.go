@@ -1,7 +1,6 @@
 package place_test
 
 import (
-	"context"
 	"os"
 	"path/filepath"
 	"runtime"
@@ -10,8 +9,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"glassjar/core/interpreter"
-	"glassjar/core/jar"
+	"glassjar/core/internal/jartest"
 	"glassjar/core/place"
 	"glassjar/core/shelf"
 )
@@ -25,14 +23,7 @@ func finder(t *testing.T) place.Finder {
 	return f
 }
 
-// makeJar makes a jar of an interpreter that is never started.
-func makeJar(t *testing.T, root string) *jar.Jar {
-	path := filepath.Join(t.TempDir(), "python3.12")
-	require.NoError(t, os.WriteFile(path, []byte("#!/bin/sh\n"), 0o755))
-	j, err := jar.Create(context.Background(), root, interpreter.Interpreter{Path: path, Said: interpreter.Answer{Version: "3.12.1", Implementation: "cpython", OSName: "posix", SysPlatform: "linux"}}, jar.Options{})
-	require.NoError(t, err)
-	return j
-}
+var makeJar = jartest.Create
 
 func TestLocate(t *testing.T) {
 	f := finder(t)

@@ -1,7 +1,6 @@
 package shelf_test
 
 import (
-	"context"
 	"encoding/json"
 	"os"
 	"path/filepath"
@@ -12,18 +11,12 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"glassjar/core/interpreter"
+	"glassjar/core/internal/jartest"
 	"glassjar/core/jar"
 	"glassjar/core/shelf"
 )
 
-func create(t *testing.T, root string) *jar.Jar {
-	path := filepath.Join(t.TempDir(), "python3.12")
-	require.NoError(t, os.WriteFile(path, []byte("#!/bin/sh\n"), 0o755))
-	j, err := jar.Create(context.Background(), root, interpreter.Interpreter{Path: path, Said: interpreter.Answer{Version: "3.12.1", Implementation: "cpython", OSName: "posix", SysPlatform: "linux"}}, jar.Options{})
-	require.NoError(t, err)
-	return j
-}
+var create = jartest.Create
 
 func places(t *testing.T, l shelf.List) []string {
 	all, err := l.All()
