@@ -133,7 +133,9 @@ func TestNothingBelowALinkIsTheJars(t *testing.T) {
 		} else {
 			require.NoError(t, os.Rename(j.Path(at), j.Path("aside")))
 		}
-		require.NoError(t, os.Symlink(elsewhere, j.Path(at)))
+		if err := os.Symlink(elsewhere, j.Path(at)); err != nil {
+			t.Skipf("no links to folders here: %v", err)
+		}
 		survey, err := j.Survey(installed)
 		require.NoError(t, err)
 		assert.Contains(t, survey.Unknown, strings.TrimSuffix(at, "/"), what)

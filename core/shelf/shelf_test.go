@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"os"
 	"path/filepath"
+	"runtime"
 	"strings"
 	"testing"
 	"time"
@@ -184,6 +185,9 @@ func TestSweep(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, entries)
 
+	if runtime.GOOS == "windows" {
+		return // there a name that is too long is one that is not there
+	}
 	// What cannot be removed now is tried again: its entry stays.
 	entry := filepath.Join(l.Dir, "def")
 	require.NoError(t, os.WriteFile(entry, []byte(filepath.Join(top, strings.Repeat("press", 60)+".new-def")), 0o644))
