@@ -100,11 +100,16 @@ func (s *Screen) sources(t *Sheet, p *plan.Plan) {
 
 func reason(i plan.Item) string {
 	why := reasonAlone(i)
-	if i.Build == "" {
-		return why
+	if i.Build != "" {
+		why += ", built from " + builtFrom[i.Build]
 	}
-	return strings.TrimPrefix(why+", built from "+map[string]string{plan.FromArchive: "source", plan.FromFolder: "a folder", plan.FromFolderEditable: "a folder, editable", plan.FromRepository: "a repository"}[i.Build], ", ")
+	if len(i.Edited) > 0 {
+		why += ", with what was changed here: " + some(i.Edited)
+	}
+	return strings.TrimPrefix(why, ", ")
 }
+
+var builtFrom = map[string]string{plan.FromArchive: "source", plan.FromFolder: "a folder", plan.FromFolderEditable: "a folder, editable", plan.FromRepository: "a repository"}
 
 func reasonAlone(i plan.Item) string {
 	switch {

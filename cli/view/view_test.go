@@ -215,14 +215,14 @@ func TestPlanAndOutcome(t *testing.T) {
 		Add:    []plan.Item{{Name: "brixmeter", Version: "2.1", NeededBy: []string{"a", "b", "c", "d"}, Index: "sample"}},
 		Change: []plan.Item{{Name: "cider", From: "1.0", Version: "1.1", Asked: true, Index: "sample", Here: true}},
 		Mend:   []plan.Item{{Name: "must", Version: "3", Why: "its files are not as they were installed"}},
-		Remove: []plan.Item{{Name: "perry", From: "4"}}}
+		Remove: []plan.Item{{Name: "perry", From: "4", Edited: []string{"lib/perry.py"}}}}
 	for n := range 12 {
 		p.Drop = append(p.Drop, fmt.Sprintf("junk%d.py", n))
 	}
 	s, out := screen(0, "never")
 	s.Plan(p)
 	for _, line := range []string{"jar     .jar  CPython 3.12.1", "add     brixmeter  2.1         for a, b and 2 more", "change  cider      1.0 -> 1.1  asked for",
-		"remove  perry      4", "and 4 more files that belong to nothing", "from    sample: 2 files to fetch, 12 kB; 1 file here already", "no index is set up"} {
+		"remove  perry      4           with what was changed here: lib/perry.py", "and 4 more files that belong to nothing", "from    sample: 2 files to fetch, 12 kB; 1 file here already", "no index is set up"} {
 		assert.Contains(t, out.String(), line)
 	}
 	out.Reset()

@@ -136,6 +136,8 @@ type Item struct {
 	Why      string   `json:"why,omitempty"`
 	// Build is what it is built of; empty for a wheel.
 	Build string `json:"build,omitempty"`
+	// Edited are files that somebody has changed since, and that go.
+	Edited []string `json:"edited_files,omitempty"`
 }
 
 func ofItem(v plan.Item) Item { return Item(v) }

@@ -29,6 +29,7 @@ func TestSurveyFindsEveryChange(t *testing.T) {
 		require.NoError(t, os.MkdirAll(filepath.Dir(j.Path(site+f)), 0o755))
 		require.NoError(t, os.WriteFile(j.Path(site+f), nil, 0o644))
 	}
+	assert.Equal(t, []string{"bin/press", site + "a.py"}, j.Edited(installed[0]), "what is missing is nobody's work")
 	s, err := j.Survey(installed)
 	require.NoError(t, err)
 	assert.Equal(t, []jar.Fault{{Path: "bin/press", Owner: "press", What: "changed"}, {Path: site + "a.py", Owner: "press", What: "changed"}, {Path: site + "b.py", Owner: "press", What: "missing"}}, s.Faults)

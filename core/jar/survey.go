@@ -238,6 +238,20 @@ func bytecodeOf(file string, known func(string) bool) bool {
 	return known(strings.TrimSuffix(dir, "__pycache__/") + stem + ".py")
 }
 
+// Edited are the files of a distribution that somebody has changed since it was installed: what has
+// another size, or another time and other contents. Its own description does not count, nor does what
+// is missing.
+func (j *Jar) Edited(d Installed) []string {
+	var out []string
+	folders := j.realFolders()
+	for _, f := range j.filesOrNone(d) {
+		if path.Dir(f.Path) != d.Info && folders.real(path.Dir(f.Path)) && j.compare(f, true) == Changed {
+			out = append(out, f.Path)
+		}
+	}
+	return out
+}
+
 // unread is what is wrong with a file that could not be read: one that is there and says what it
 // must not is changed.
 func unread(err error) string {

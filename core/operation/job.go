@@ -15,6 +15,7 @@ import (
 	"glassjar/core/place"
 	"glassjar/core/plan"
 	"glassjar/core/project"
+	"glassjar/core/requirement"
 	"glassjar/core/target"
 	"glassjar/core/version"
 )
@@ -118,6 +119,19 @@ func (p *job) compare(installed []jar.Installed, stays func(jar.Installed) bool,
 	for _, d := range installed {
 		if slices.Contains(p.steps.Remove, d.Key()) {
 			p.removed = append(p.removed, d)
+			p.tellEdited(d)
+		}
+	}
+}
+
+// tellEdited has the plan say which files of a distribution that goes, or is replaced by another
+// version, somebody has changed.
+func (p *job) tellEdited(d jar.Installed) {
+	for _, list := range [][]plan.Item{p.Change, p.Remove} {
+		for i := range list {
+			if requirement.Normalize(list[i].Name) == d.Key() {
+				list[i].Edited = p.jar.Edited(d)
+			}
 		}
 	}
 }

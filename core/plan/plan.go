@@ -28,6 +28,9 @@ type Item struct {
 	Why string
 	// Build is what it is built of, one of the constants; empty for a wheel.
 	Build string
+	// Edited are files of what is there now, by their paths in the jar, that somebody has changed
+	// since they were installed: they go with it.
+	Edited []string
 }
 
 // What a distribution is built of.
