@@ -19,7 +19,6 @@ import (
 	"glassjar/core/project"
 	"glassjar/core/requirement"
 	"glassjar/core/source"
-	"glassjar/core/tomltext"
 )
 
 // Question is what somebody is asked before source is built: it runs code.
@@ -234,9 +233,7 @@ func (c *Consents) write(text []byte) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	names := append(slices.Clone(have.Tool.BuildConsent), c.added...)
-	slices.Sort(names)
-	text = tomltext.Set(text, []string{"tool", "glassjar", "build-consent"}, tomltext.Strings(slices.Compact(names)))
+	text = project.AddNames(text, []string{"tool", "glassjar", "build-consent"}, slices.Compact(slices.Sorted(slices.Values(c.added))))
 	_, err = have.With(text)
 	return text, err
 }

@@ -3,7 +3,6 @@ package project
 import (
 	"bytes"
 	"errors"
-	"fmt"
 	"slices"
 	"strings"
 
@@ -134,6 +133,22 @@ func (s *Spec) newArray(text []byte, path []string, newName string) []byte {
 		text = tomltext.AddTable(text, "[project]", "name = "+tomltext.String(newName), `version = "0.1.0"`)
 	}
 	return tomltext.Add(text, path, "[]")
+}
+
+// AddNames is a TOML text in which the array to which a path leads has further names, those that it
+// has already left out; its comments and order stay.
+func AddNames(text []byte, path, names []string) []byte {
+	at, ok := findArray(text, path)
+	if !ok {
+		return tomltext.Set(text, path, tomltext.Strings(names))
+	}
+	for _, name := range names {
+		if !slices.ContainsFunc(at.items, func(i item) bool { return requirement.Normalize(i.text) == requirement.Normalize(name) }) {
+			text = at.addItem(text, name)
+			at, _ = findArray(text, path)
+		}
+	}
+	return text
 }
 
 // array is the place of an array in a text.
@@ -319,34 +334,4 @@ func (a array) dropItem(text []byte, i int) []byte {
 		from = max(a.items[i-1].end, a.comma(text, i-1)) // what was said of the one before stays
 	}
 	return tomltext.Splice(text, from, to, "")
-}
-
-// EditIndexes is the spec's text with [tool.glassjar] indexes replaced by a
-// list, one index a line; all else stays as it is.
-func (s *Spec) EditIndexes(list []IndexEntry) ([]byte, error) {
-	text := SetIndexes(s.Text, []string{"tool", "glassjar", "indexes"}, list)
-	_, err := s.With(text)
-	return text, err
-}
-
-// indexList is a list of indexes as TOML writes it, one a line.
-func indexList(list []IndexEntry) string {
-	var b strings.Builder
-	b.WriteString("[")
-	for _, e := range list {
-		fmt.Fprintf(&b, "\n    { name = %s, at = %s", tomltext.String(e.Name), tomltext.String(e.At))
-		if e.Holds != "" {
-			fmt.Fprintf(&b, ", holds = %s", tomltext.String(e.Holds))
-		}
-		b.WriteString(" },")
-	}
-	if len(list) > 0 {
-		b.WriteString("\n")
-	}
-	return b.String() + "]"
-}
-
-// SetIndexes is a TOML text in which a key has a list of indexes as its value.
-func SetIndexes(text []byte, path []string, list []IndexEntry) []byte {
-	return tomltext.Set(text, path, indexList(list))
 }

@@ -35,6 +35,17 @@ func layout(random *rand.Rand, names []string) string {
 	return b.String() + "]"
 }
 
+func TestAddNames(t *testing.T) {
+	path := []string{"tool", "glassjar", "build-consent"}
+	for text, want := range map[string]string{
+		"": "[tool.glassjar]\nbuild-consent = [\"cider\", \"perry\"]\n",
+		"[tool.glassjar]\nbuild-consent = [ # who may\n  \"Perry\", # old\n]\n": "[tool.glassjar]\nbuild-consent = [ # who may\n  \"Perry\", # old\n  \"cider\",\n]\n",
+		"tool.glassjar.build-consent = ['cider']\n":                             "tool.glassjar.build-consent = ['cider', \"perry\"]\n",
+	} {
+		assert.Equal(t, want, string(project.AddNames([]byte(text), path, []string{"cider", "perry"})))
+	}
+}
+
 // Whatever a list looks like, an edit changes what it is asked to and nothing else: what stays
 // keeps its order and what is said of it.
 func TestEditsOfAnyLayout(t *testing.T) {
