@@ -18,16 +18,22 @@ import (
 // Set is a TOML text in which the key that a path leads to has a value,
 // given as TOML writes it. All else stays as it is, comments and order too.
 func Set(text []byte, path []string, value string) []byte {
+	if t, ok := inlineTable(text, path[:len(path)-1]); ok {
+		return t.with(text, path[len(path)-1], value)
+	}
 	if from, to, ok := findValue(text, path); ok {
 		return Splice(text, from, to, value)
 	}
 	return Add(dropTables(text, path), path, value)
 }
 
-// Add is a TOML text with a key that it does not have yet: at the end of its table, beside the keys
-// of that which are written with dots, or in a new table at the end.
+// Add is a TOML text with a key that it does not have yet: at the end of its table, which may be an
+// inline one, beside the keys of that which are written with dots, or in a new table at the end.
 func Add(text []byte, path []string, value string) []byte {
 	table := path[:len(path)-1]
+	if t, ok := inlineTable(text, table); ok {
+		return t.with(text, path[len(path)-1], value)
+	}
 	if _, ok := EndOfTable(text, table); ok {
 		return AddLine(text, table, dotted(path[len(table):])+" = "+value)
 	}
@@ -48,6 +54,9 @@ func Get(text []byte, path []string) (string, bool) {
 
 // Drop is a TOML text without a key, and without the tables of that name.
 func Drop(text []byte, path []string) []byte {
+	if t, ok := inlineTable(text, path[:len(path)-1]); ok {
+		return t.with(text, path[len(path)-1], "")
+	}
 	for {
 		_, to, ok := findValue(text, path)
 		if !ok {

@@ -28,10 +28,15 @@ func TestKeys(t *testing.T) {
 		{"beside keys with dots", "t.b = 2\n[u]\n", []string{"t", "c"}, "3", "t.b = 2\nt.c = 3\n\n[u]\n"},
 		{"beside keys with dots, in a table", "[s]\nt.b = 2\n[u]\n", []string{"s", "t", "c d"}, "3", "[s]\nt.b = 2\nt.\"c d\" = 3\n[u]\n"},
 		{"over a table below it", "[t.u]\nb = 2\n", []string{"t", "c"}, "3", "[t.u]\nb = 2\n\n[t]\nc = 3\n"},
+		{"a key in an inline table", "t = {a = [1, 2], b = \"}, \"} # c\n", []string{"t", "b"}, "3", "t = { a = [1, 2], b = 3 } # c\n"},
+		{"a new key in an inline table", "[s]\nt = {}\n", []string{"s", "t", "c d"}, "3", "[s]\nt = { \"c d\" = 3 }\n"},
 		{"a table in one line", "i = { a = \"}\", b = 'x' } # c\n", []string{"i"}, "1", "i = 1 # c\n"},
 	} {
 		assert.Equal(t, c.want, string(tomltext.Set([]byte(c.text), c.path, c.value)), c.what)
 	}
+	assert.Equal(t, "t = { b = 'x' }\n", string(tomltext.Drop([]byte("t = { a = 1, b = 'x' , }\n"), []string{"t", "a"})))
+	assert.Equal(t, "t = {}\n", string(tomltext.Drop([]byte("t = { a = 1 }\n"), []string{"t", "a"})))
+	assert.Equal(t, "t = {a = 1}\n", string(tomltext.Drop([]byte("t = {a = 1}\n"), []string{"t", "b"})))
 	dropped := string(tomltext.Drop(tomltext.Drop([]byte(text), []string{"pythons"}), []string{"indexes"}))
 	assert.Equal(t, "# of the press house\nstore = \"/a\" # big\n\n\n# the indexes\n[from-index]\ncider = \"a\"\n", dropped)
 	set := string(project.SetIndexes([]byte(text), []string{"indexes"}, []project.IndexEntry{{Name: "n", At: "./w"}}))
