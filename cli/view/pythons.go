@@ -55,6 +55,13 @@ func (s *Screen) Pythons(p *operation.Pythons) {
 	if n := len(p.PassedOver); n > 0 && !s.Verbose {
 		t.Line("passed", s.Plain(Count(n, "candidate")), s.Faint("gave no answer; --verbose says why"))
 	}
+	if !chosen && len(p.Found) > 0 {
+		wish := p.Wish
+		if strings.ContainsAny(wish, "<>!*, ") { // which mean something to a shell
+			wish = "'" + wish + "'"
+		}
+		t.Line("try", s.Plain("glassjar pythons fetch "+wish), s.Faint("or install one, or name one of those"))
+	}
 	t.Print()
 }
 
