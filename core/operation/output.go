@@ -4,8 +4,8 @@ import (
 	"bytes"
 	"io"
 	"os"
-	"regexp"
 
+	"glassjar/core/internal/lazy"
 	"glassjar/core/project"
 )
 
@@ -34,11 +34,11 @@ type Output struct {
 }
 
 // lockVersion begins a record, also one that is damaged further down (PEP 751, lock-version).
-var lockVersion = regexp.MustCompile(`(?m)^lock-version\s*=`)
+var lockVersion = lazy.Pattern(`(?m)^lock-version\s*=`)
 
 // outputs are the kinds of what is recorded, by their forms.
 var outputs = map[string]Output{
-	AsLock: {"a record", lockVersion.Match},
+	AsLock: {"a record", func(have []byte) bool { return lockVersion().Match(have) }},
 	AsSpec: {"the same spec", func([]byte) bool { return false }},
 	AsList: {"a plain list", func(have []byte) bool {
 		_, _, err := project.ParseList("", string(have))
