@@ -6,6 +6,7 @@ import (
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
+	"errors"
 	"io"
 	"maps"
 	"os"
@@ -27,10 +28,21 @@ var date = time.Date(1980, 1, 1, 0, 0, 0, 0, time.UTC)
 type Member struct{ Path, SHA256 string }
 
 // Write writes the zip: the record first, its signature if there is one, the files by name, stored
-// as they are, since they are packed already. Equal contents give equal bytes. temporary gives a
-// name beside the file, and what ends its use. The error is a [*store.HashError] where a file is
-// not what it should be.
+// as they are, since they are packed already. Equal contents give equal bytes. It appears whole or
+// not at all, and where a link leads; a device or a pipe is written to. temporary gives a name beside
+// the file, and what ends its use. The error is a [*store.HashError] where a file is not what it
+// should be.
 func Write(ctx context.Context, file string, temporary func(string) (string, func()), record, sig []byte, members map[string]Member) error {
+	if info, err := os.Stat(file); err == nil && !info.Mode().IsRegular() {
+		to, err := os.OpenFile(file, os.O_WRONLY, 0)
+		if err != nil {
+			return err
+		}
+		return errors.Join(fill(ctx, to, record, sig, members), to.Close())
+	}
+	if real, err := filepath.EvalSymlinks(file); err == nil {
+		file = real
+	}
 	if err := os.MkdirAll(filepath.Dir(file), 0o777); err != nil {
 		return err
 	}
@@ -41,29 +53,7 @@ func Write(ctx context.Context, file string, temporary func(string) (string, fun
 		return err
 	}
 	defer os.Remove(temp.Name())
-	z := zip.NewWriter(temp)
-	put := func(name string, from io.Reader, method uint16) error {
-		h := &zip.FileHeader{Name: name, Method: method, Modified: date}
-		h.SetMode(0o644)
-		w, err := z.CreateHeader(h)
-		if err == nil {
-			_, err = io.Copy(w, from)
-		}
-		return err
-	}
-	err = put(project.RecordFile, bytes.NewReader(record), zip.Store)
-	if err == nil && sig != nil {
-		err = put(project.RecordFile+signature.Ending, bytes.NewReader(sig), zip.Store)
-	}
-	for _, name := range slices.Sorted(maps.Keys(members)) {
-		if err != nil {
-			break
-		}
-		err = writeOne(ctx, name, members[name], func(from io.Reader) error { return put(name, from, zip.Store) })
-	}
-	if err == nil {
-		err = z.Close()
-	}
+	err = fill(ctx, temp, record, sig, members)
 	if err2 := temp.Close(); err == nil {
 		err = err2
 	}
@@ -77,6 +67,34 @@ func Write(ctx context.Context, file string, temporary func(string) (string, fun
 		return err
 	}
 	return durable.Parent(file)
+}
+
+// fill writes the zip.
+func fill(ctx context.Context, to io.Writer, record, sig []byte, members map[string]Member) error {
+	z := zip.NewWriter(to)
+	put := func(name string, from io.Reader, method uint16) error {
+		h := &zip.FileHeader{Name: name, Method: method, Modified: date}
+		h.SetMode(0o644)
+		w, err := z.CreateHeader(h)
+		if err == nil {
+			_, err = io.Copy(w, from)
+		}
+		return err
+	}
+	err := put(project.RecordFile, bytes.NewReader(record), zip.Store)
+	if err == nil && sig != nil {
+		err = put(project.RecordFile+signature.Ending, bytes.NewReader(sig), zip.Store)
+	}
+	for _, name := range slices.Sorted(maps.Keys(members)) {
+		if err != nil {
+			return err
+		}
+		err = writeOne(ctx, name, members[name], func(from io.Reader) error { return put(name, from, zip.Store) })
+	}
+	if err != nil {
+		return err
+	}
+	return z.Close()
 }
 
 // writeOne puts a package file into a sealed jar, and compares it with its hash on the
