@@ -46,7 +46,7 @@ type app struct {
 	screen  *view.Screen
 	machine *operation.Machine
 	// doing is what was asked for, for the first line of an error.
-	doing string
+	doing func() string
 	// typed is the command line; restoreMask gives what is started the user's mask.
 	typed       []string
 	restoreMask func()
@@ -72,7 +72,7 @@ func Main(args []string, in io.Reader, out, errs io.Writer) int {
 
 func newApp(args []string, in io.Reader, out, errs io.Writer) *app {
 	listens := start.Answerable(args)
-	return &app{in: in, out: &output{to: out, listens: listens}, err: &output{to: errs, listens: listens}, typed: args}
+	return &app{in: in, out: &output{to: out, listens: listens}, err: &output{to: errs, listens: listens}, typed: args, doing: func() string { return "" }}
 }
 
 // run runs the command line.
@@ -130,7 +130,7 @@ func (a *app) fail(ctx context.Context, err error) int {
 	if errors.As(err, &panicked) {
 		panicked.Kept = a.keepReport(panicked)
 	}
-	m := a.screen.Words(a.doing, err)
+	m := a.screen.Words(a.doing(), err)
 	a.screen.Fail(m)
 	return m.Exit
 }
@@ -210,7 +210,7 @@ func (a *app) prepare(cmd *cobra.Command, args []string) error {
 	}
 	a.restoreMask = ownRights()
 	a.screen = a.newScreen()
-	a.doing = doing(cmd, args)
+	a.doing = func() string { return doing(cmd, args) }
 	if name := called(cmd); !cmd.HasParent() || name == "version" || name == "help" {
 		return nil // what they tell is asked for where nothing else works
 	}

@@ -47,7 +47,8 @@ func TestExamplesAreTrue(t *testing.T) {
 // What is said of commands in errors is said of commands that there are.
 func TestDoing(t *testing.T) {
 	root := newApp(nil, nil, io.Discard, io.Discard).root()
-	for name := range plainly {
+	for _, p := range plainly {
+		name := p.name
 		found, rest, err := root.Find(strings.Fields(name))
 		require.NoError(t, err, name)
 		assert.Empty(t, rest, name)

@@ -22,6 +22,7 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -72,6 +73,28 @@ func Write(path string, data []byte, opt Options) error {
 	if err != nil {
 		return err
 	}
+	return p.settle()
+}
+
+// Stream is [Write] of what is too large to be held: fill writes it. Where a device or a pipe stands,
+// that is written to.
+func Stream(path string, opt Options, fill func(io.Writer) error) error {
+	if info, err := os.Stat(path); err == nil && !info.IsDir() && !info.Mode().IsRegular() {
+		to, err := os.OpenFile(path, os.O_WRONLY, 0)
+		if err != nil {
+			return err
+		}
+		return errors.Join(fill(to), to.Close())
+	}
+	p, err := stage(path, opt, func(_ string, to io.Writer) error { return fill(to) })
+	if err != nil {
+		return err
+	}
+	return p.settle()
+}
+
+// settle flushes the file, and puts it into its place for good.
+func (p *Pending) settle() error {
 	defer p.Drop()
 	if err := durable.File(p.Temp); err != nil {
 		return err
@@ -85,6 +108,17 @@ func Write(path string, data []byte, opt Options) error {
 // Stage fills a file beside its place. Nothing is flushed yet. The folder must be
 // there.
 func Stage(path string, data []byte, opt Options) (*Pending, error) {
+	return stage(path, opt, func(target string, to io.Writer) error {
+		if opt.LineEnds {
+			data = keepLineEnds(target, data)
+		}
+		_, err := to.Write(data)
+		return err
+	})
+}
+
+// stage is [Stage] of what fill writes, which is told the place.
+func stage(path string, opt Options, fill func(target string, to io.Writer) error) (*Pending, error) {
 	target, err := Resolve(path, opt.Within)
 	if err != nil {
 		return nil, err
@@ -97,14 +131,12 @@ func Stage(path string, data []byte, opt Options) (*Pending, error) {
 	switch {
 	case err == nil && !before.Mode().IsRegular():
 		return nil, &fs.PathError{Op: "write", Path: target, Err: errors.New("it is not a file")}
-	case err == nil && opt.LineEnds:
-		data = keepLineEnds(target, data)
 	case err != nil && !errors.Is(err, fs.ErrNotExist):
 		return nil, err
 	}
 	p := &Pending{Path: target}
 	p.Temp, p.done = opt.temporary(filepath.Join(filepath.Dir(target), "."+filepath.Base(target)))
-	if err = fill(p.Temp, mode, data); err == nil && before != nil {
+	if err = create(p.Temp, mode, func(to io.Writer) error { return fill(target, to) }); err == nil && before != nil {
 		err = likeBefore(p.Temp, before)
 	}
 	if err == nil && !opt.Time.IsZero() {
@@ -126,15 +158,16 @@ func (o Options) temporary(prefix string) (string, func()) {
 	return prefix + ".new-" + hex.EncodeToString(raw), func() {}
 }
 
-func fill(temp string, mode os.FileMode, data ...[]byte) error {
+// create makes a file that is not there yet, and has it filled.
+func create(temp string, mode os.FileMode, fill func(io.Writer) error) error {
 	f, err := os.OpenFile(temp, os.O_CREATE|os.O_EXCL|os.O_WRONLY, mode)
 	if err != nil {
 		return err
 	}
-	return errors.Join(writeAll(f, data), f.Close())
+	return errors.Join(fill(f), f.Close())
 }
 
-func writeAll(f *os.File, data [][]byte) error {
+func writeAll(f io.Writer, data [][]byte) error {
 	for _, part := range data {
 		if _, err := f.Write(part); err != nil {
 			return err

@@ -1,6 +1,8 @@
 package atomicfile_test
 
 import (
+	"errors"
+	"io"
 	"os"
 	"path/filepath"
 	"runtime"
@@ -72,6 +74,40 @@ func TestWrite(t *testing.T) {
 	p.Drop()
 	assert.Empty(t, noted)
 	assert.Equal(t, []string{"folder", "given-up"}, names(t, dir))
+}
+
+// What is streamed appears whole or not at all, and through a link as what is written does.
+func TestStream(t *testing.T) {
+	dir := t.TempDir()
+	file := filepath.Join(dir, "press.zip")
+	require.NoError(t, os.WriteFile(file, []byte("old"), 0o644))
+	fault := errors.New("the wheel is damaged")
+	fill := func(text string, err error) func(io.Writer) error {
+		return func(to io.Writer) error {
+			_, _ = io.WriteString(to, text)
+			return err
+		}
+	}
+	require.ErrorIs(t, atomicfile.Stream(file, atomicfile.Options{}, fill("half", fault)), fault)
+	data, err := os.ReadFile(file)
+	require.NoError(t, err)
+	assert.Equal(t, "old", string(data))
+	require.NoError(t, atomicfile.Stream(file, atomicfile.Options{}, fill("new", nil)))
+	data, err = os.ReadFile(file)
+	require.NoError(t, err)
+	assert.Equal(t, "new", string(data))
+	assert.Equal(t, []string{"press.zip"}, names(t, dir))
+	require.Error(t, atomicfile.Stream(dir, atomicfile.Options{}, fill("new", nil)))
+	if runtime.GOOS == "windows" {
+		return
+	}
+	require.NoError(t, os.Symlink(file, filepath.Join(dir, "link")))
+	var link *atomicfile.LinkError
+	require.ErrorAs(t, atomicfile.Stream(filepath.Join(dir, "link"), atomicfile.Options{}, fill("other", nil)), &link)
+	require.NoError(t, atomicfile.Stream(filepath.Join(dir, "link"), atomicfile.Options{Within: dir}, fill("other", nil)))
+	data, err = os.ReadFile(file)
+	require.NoError(t, err)
+	assert.Equal(t, "other", string(data))
 }
 
 // A link stays one and what it leads to is written, inside of a folder; one that leads

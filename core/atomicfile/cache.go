@@ -1,6 +1,7 @@
 package atomicfile
 
 import (
+	"io"
 	"os"
 	"path/filepath"
 
@@ -29,7 +30,7 @@ func CacheThere(path string, data []byte) error { return cache(path, data) }
 // a name, a killed process leaves one.
 func besides(path string, data ...[]byte) error {
 	temp, _ := Options{}.temporary(filepath.Join(filepath.Dir(path), "."+filepath.Base(path)))
-	err := fill(temp, 0o666, data...)
+	err := create(temp, 0o666, func(to io.Writer) error { return writeAll(to, data) })
 	if err == nil {
 		err = retry.WhileBusy(func() error { return os.Rename(temp, path) })
 	}

@@ -243,7 +243,7 @@ func (m *Machine) launchOnce(j *jar.Jar, command []string) (*Launch, error) {
 		if err := m.cannotFind(command[0], err); err != nil {
 			return nil, err
 		}
-		return nil, &NoCommandError{Name: command[0], Jar: j.State.Prompt}
+		return nil, &NoCommandError{Name: command[0]}
 	}
 	return l, nil
 }

@@ -36,22 +36,27 @@ type Output struct {
 // lockVersion begins a record, also one that is damaged further down (PEP 751, lock-version).
 var lockVersion = lazy.Pattern(`(?m)^lock-version\s*=`)
 
-// outputs are the kinds of what is recorded, by their forms.
-var outputs = map[string]Output{
-	AsLock: {"a record", func(have []byte) bool { return lockVersion().Match(have) }},
-	AsSpec: {"the same spec", func([]byte) bool { return false }},
-	AsList: {"a plain list", func(have []byte) bool {
-		_, _, err := project.ParseList("", string(have))
-		return err == nil
-	}},
-	AsSBOM: {"a CycloneDX document", func(have []byte) bool {
-		return bytes.Contains(have, []byte(`"bomFormat"`)) && bytes.Contains(have, []byte(`"CycloneDX"`))
-	}},
+// outputOf is the kind of what is recorded, by its form.
+func outputOf(form string) Output {
+	switch form {
+	case AsLock:
+		return Output{"a record", func(have []byte) bool { return lockVersion().Match(have) }}
+	case AsList:
+		return Output{"a plain list", func(have []byte) bool {
+			_, _, err := project.ParseList("", string(have))
+			return err == nil
+		}}
+	case AsSBOM:
+		return Output{"a CycloneDX document", func(have []byte) bool {
+			return bytes.Contains(have, []byte(`"bomFormat"`)) && bytes.Contains(have, []byte(`"CycloneDX"`))
+		}}
+	}
+	return Output{"the same spec", func([]byte) bool { return false }} // a person may have written it
 }
 
 // WriteForm writes what [Machine.Export] gives into a file, as [Machine.WriteOutput] does.
 func (m *Machine) WriteForm(file, form string, data []byte) error {
-	return m.WriteOutput(file, outputs[form], data)
+	return m.WriteOutput(file, outputOf(form), data)
 }
 
 // WriteOutput writes a file that the user names, whole or not at all; a device or a pipe is written

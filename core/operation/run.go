@@ -40,8 +40,8 @@ type Launch struct {
 
 // NoCommandError says that a command is neither in the jar nor on PATH.
 type NoCommandError struct {
-	Name, Jar string
-	Near      []string
+	Name string
+	Near []string
 	// BroughtBy are distributions of the index that have such a script.
 	BroughtBy []string
 	// Group or Extra is a part of the spec that brings it and is not in the jar.
@@ -145,7 +145,7 @@ func (m *Machine) noCommand(ctx context.Context, at place.Place, j *jar.Jar, nam
 		return err
 	}
 	bin := j.Path(j.Layout().Scripts())
-	e := &NoCommandError{Name: name, Jar: j.Root, Near: near.Names(name, scripts(bin)), Here: isFile(m.absolute(name))}
+	e := &NoCommandError{Name: name, Near: near.Names(name, scripts(bin)), Here: isFile(m.absolute(name))}
 	if m.NoHints {
 		return e
 	}

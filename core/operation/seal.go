@@ -3,8 +3,12 @@ package operation
 import (
 	"context"
 	"errors"
+	"io"
+	"os"
+	"path/filepath"
 	"strings"
 
+	"glassjar/core/atomicfile"
 	"glassjar/core/index"
 	"glassjar/core/project"
 	"glassjar/core/registry"
@@ -166,7 +170,12 @@ func (m *Machine) writeSealed(ctx context.Context, file string, text, sig []byte
 	for name, s := range members {
 		files[name] = sealed.Member{Path: s.path, SHA256: s.sum}
 	}
-	err := sealed.Write(ctx, file, m.Making.Begin, text, sig, files)
+	if err := os.MkdirAll(filepath.Dir(file), 0o777); err != nil {
+		return err
+	}
+	err := atomicfile.Stream(file, atomicfile.Options{Within: repositoryOf(filepath.Dir(file)), Temporary: m.Making.Begin}, func(to io.Writer) error {
+		return sealed.Write(ctx, to, text, sig, files)
+	})
 	var damaged *store.HashError
 	if errors.As(err, &damaged) {
 		m.Store.Drop(damaged.Want)

@@ -92,7 +92,7 @@ func (s *Spec) With(text []byte) (*Spec, error) {
 	not := &EditError{File: s.File, Why: strings.TrimPrefix(fault.Error(), s.File+": ")}
 	tomltext.Walk(s.Text, func(path []string, _ int, value *unstable.Node) bool {
 		name := strings.Join(path, ".")
-		edited := slices.Contains([]string{"project", "project.optional-dependencies", "dependency-groups", "tool"}, name) || strings.HasPrefix(name+".", "tool.glassjar.")
+		edited := name == "project" || name == "tool" || strings.HasPrefix(name+".", "tool.glassjar.")
 		if value.Kind != unstable.InlineTable || !edited {
 			return false
 		}

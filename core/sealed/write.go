@@ -6,16 +6,13 @@ import (
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
-	"errors"
 	"io"
 	"maps"
 	"os"
-	"path/filepath"
 	"slices"
 	"time"
 
 	"glassjar/core/digest"
-	"glassjar/core/durable"
 	"glassjar/core/project"
 	"glassjar/core/signature"
 	"glassjar/core/store"
@@ -28,49 +25,9 @@ var date = time.Date(1980, 1, 1, 0, 0, 0, 0, time.UTC)
 type Member struct{ Path, SHA256 string }
 
 // Write writes the zip: the record first, its signature if there is one, the files by name, stored
-// as they are, since they are packed already. Equal contents give equal bytes. It appears whole or
-// not at all, and where a link leads; a device or a pipe is written to. temporary gives a name beside
-// the file, and what ends its use. The error is a [*store.HashError] where a file is not what it
-// should be.
-func Write(ctx context.Context, file string, temporary func(string) (string, func()), record, sig []byte, members map[string]Member) error {
-	if info, err := os.Stat(file); err == nil && !info.Mode().IsRegular() {
-		to, err := os.OpenFile(file, os.O_WRONLY, 0)
-		if err != nil {
-			return err
-		}
-		return errors.Join(fill(ctx, to, record, sig, members), to.Close())
-	}
-	if real, err := filepath.EvalSymlinks(file); err == nil {
-		file = real
-	}
-	if err := os.MkdirAll(filepath.Dir(file), 0o777); err != nil {
-		return err
-	}
-	name, done := temporary(filepath.Join(filepath.Dir(file), "."+filepath.Base(file)))
-	defer done()
-	temp, err := os.OpenFile(name, os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o666)
-	if err != nil {
-		return err
-	}
-	defer os.Remove(temp.Name())
-	err = fill(ctx, temp, record, sig, members)
-	if err2 := temp.Close(); err == nil {
-		err = err2
-	}
-	if err == nil {
-		err = durable.File(temp.Name())
-	}
-	if err == nil {
-		err = os.Rename(temp.Name(), file)
-	}
-	if err != nil {
-		return err
-	}
-	return durable.Parent(file)
-}
-
-// fill writes the zip.
-func fill(ctx context.Context, to io.Writer, record, sig []byte, members map[string]Member) error {
+// as they are, since they are packed already. Equal contents give equal bytes. The error is a
+// [*store.HashError] where a file is not what it should be.
+func Write(ctx context.Context, to io.Writer, record, sig []byte, members map[string]Member) error {
 	z := zip.NewWriter(to)
 	put := func(name string, from io.Reader, method uint16) error {
 		h := &zip.FileHeader{Name: name, Method: method, Modified: date}

@@ -4,8 +4,6 @@ import (
 	"bytes"
 	"slices"
 	"strings"
-
-	"github.com/pelletier/go-toml/v2/unstable"
 )
 
 // A list of tables is written as an array of inline tables, one a line, or as tables with a head of
@@ -37,29 +35,13 @@ func (e Element) Keys(text []byte) []byte {
 
 // blocks are the elements that have heads of their own.
 func blocks(text []byte, path []string) (list []Element) {
-	var p unstable.Parser
-	p.Reset(Plain(text))
-	arrays := map[int]bool{} // the heads of arrays of tables, by their number
-	for n := 0; p.NextExpression(); {
-		switch p.Expression().Kind {
-		case unstable.ArrayTable:
-			arrays[n] = true
-			n++
-		case unstable.Table:
-			n++
-		}
-	}
 	heads := tables(text)
 	for i, h := range heads {
-		if !arrays[i] || !equalPath(h.path, path) {
+		if !h.array || !equalPath(h.path, path) {
 			continue
 		}
-		from := nextTable(text, heads, i-1)
-		if i == 0 {
-			from = nextTable(text, heads, -1)
-		}
 		to := nextTable(text, heads, i)
-		list = append(list, Element{from, to, h.start, h.start + len(bytes.TrimRight(text[h.start:to], " \t\r\n"))})
+		list = append(list, Element{nextTable(text, heads, i-1), to, h.start, h.start + len(bytes.TrimRight(text[h.start:to], " \t\r\n"))})
 	}
 	return list
 }

@@ -279,7 +279,8 @@ func keyParts(it unstable.Iterator) []string {
 // table is the head of a table, or of one of an array of tables.
 type table struct {
 	path       []string
-	start, end int // of the line that it stands on, its line end included
+	start, end int  // of the line that it stands on, its line end included
+	array      bool // of an array of tables
 }
 
 // tables are the heads that a text has, in order. What stands in strings is none.
@@ -295,7 +296,7 @@ func tables(text []byte) []table {
 		it := e.Key()
 		it.Next()
 		at := int(it.Node().Raw.Offset)
-		t := table{path: keyParts(e.Key()), start: bytes.LastIndexByte(text[:at], '\n') + 1, end: len(text)}
+		t := table{path: keyParts(e.Key()), start: bytes.LastIndexByte(text[:at], '\n') + 1, end: len(text), array: e.Kind == unstable.ArrayTable}
 		if n := bytes.IndexByte(text[at:], '\n'); n >= 0 {
 			t.end = at + n + 1
 		}

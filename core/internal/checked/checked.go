@@ -15,10 +15,10 @@ import (
 // ErrDamaged says that a file is not whole, or was kept otherwise.
 var ErrDamaged = errors.New("it is not what was kept")
 
-var table = crc32.MakeTable(crc32.Castagnoli)
-
 // Sum is a checksum, which does not withstand who wants to deceive.
-func Sum(data []byte) string { return fmt.Sprintf("%08x", crc32.Checksum(data, table)) }
+func Sum(data []byte) string {
+	return fmt.Sprintf("%08x", crc32.Checksum(data, crc32.MakeTable(crc32.Castagnoli)))
+}
 
 // Write keeps data in a file: a line with its checksum, then the data.
 func Write(file string, data []byte) error {
