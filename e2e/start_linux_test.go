@@ -101,6 +101,16 @@ func TestKeptStart(t *testing.T) {
 	out, _ = g.looked("printenv", "VIRTUAL_ENV")
 	assert.False(t, g.whole(), "of the system's programs it is the same")
 	assert.Equal(t, g.dir+"/.jar\n", out)
+	g.write("tool", "#!/bin/sh\necho $0 $VIRTUAL_ENV\n")
+	for name, whole := range map[string]bool{"./tool": false, g.dir + "/tool": false, ".//tool": true} {
+		out, _ = g.looked(name)
+		assert.Equal(t, whole, g.whole(), name)
+		assert.Equal(t, g.dir+"/tool "+g.dir+"/.jar\n", out, name)
+	}
+	g.write("long.py", "# /// script\n# dependencies = []\n# ///\nimport sys\nprint(sys.prefix)\n"+strings.Repeat("#\n", 1<<16))
+	out, _ = g.looked("long.py")
+	assert.True(t, g.whole())
+	assert.Contains(t, out, "/scripts/", "a long script has a jar of its own as well")
 	out, _ = g.looked("press-nwo")
 	assert.Contains(t, out, "did you mean press-now")
 	g.output("sh", "-c", "mkdir deep && cd deep && glassjar run ../ask.py")

@@ -12,3 +12,5 @@ func (m mark) fresh() bool { return true }
 func own(file string) bool { return false }
 
 func contents(file string) (string, error) { return "", errNotOurs }
+
+func isBinary(file string) bool { return false }

@@ -106,3 +106,21 @@ func contents(file string) (string, error) {
 	}
 	return "", syscall.EFBIG
 }
+
+// isBinary reports whether a file is a program of machine code (ELF, Mach-O) and no script.
+func isBinary(file string) bool {
+	f, err := syscall.Open(file, syscall.O_RDONLY|syscall.O_CLOEXEC, 0)
+	if err != nil {
+		return false
+	}
+	defer func() { _ = syscall.Close(f) }() // it was read only
+	var head [4]byte
+	if n, err := syscall.Read(f, head[:]); err != nil || n < len(head) {
+		return false
+	}
+	switch string(head[:]) {
+	case "\x7fELF", "\xcf\xfa\xed\xfe", "\xca\xfe\xba\xbe":
+		return true
+	}
+	return false
+}

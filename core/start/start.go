@@ -45,21 +45,34 @@ func (s *Start) Launch(command []string, environ []string) (program string, args
 	if s.Script {
 		return s.Python, append([]string{"python"}, command...), s.Inside.Environment(environ)
 	}
-	if IsScript(name) {
-		if text, err := contents(name); err == nil && contains(text, blockOpens) {
-			return "", nil, nil // it has a jar of its own
+	switch regular, executable := byPath(name); {
+	case !regular:
+		if program = Find(s.Inside.Bin, name); program == "" {
+			program = onPath(environ, name)
 		}
-		if info, err := os.Stat(name); err == nil && info.Mode().IsRegular() {
-			return s.Python, append([]string{"python"}, command...), s.Inside.Environment(environ)
-		}
-	}
-	if program = Find(s.Inside.Bin, name); program == "" {
-		program = onPath(environ, name)
+	case mayHaveBlockInside(name):
+	case IsScript(name):
+		program, command = s.Python, append([]string{"python"}, command...)
+	case executable:
+		program = s.plainPath(name)
 	}
 	if program == "" {
 		return "", nil, nil
 	}
 	return program, command, s.Inside.Environment(environ)
+}
+
+// byPath tells of a command that may be named by a path whether a regular file is there, and
+// whether it may be started.
+func byPath(name string) (regular, executable bool) {
+	if !MayHaveBlock(name) {
+		return false, false
+	}
+	info, err := os.Stat(name)
+	if err != nil || !info.Mode().IsRegular() {
+		return false, false
+	}
+	return true, info.Mode()&0o111 != 0
 }
 
 // IsScript reports whether a command is a file that the jar's interpreter runs.
@@ -69,6 +82,16 @@ func IsScript(name string) bool { return len(name) >= 3 && name[len(name)-3:] ==
 // it has a jar of its own: a Python file, or one that is named by a path.
 func MayHaveBlock(name string) bool {
 	return IsScript(name) || contains(name, "/") || contains(name, string(os.PathSeparator))
+}
+
+// mayHaveBlockInside reports whether a file has a block, by which it has a jar of its own, or is too
+// long to tell here.
+func mayHaveBlockInside(file string) bool {
+	if isBinary(file) {
+		return false
+	}
+	text, err := contents(file)
+	return err != nil || contains(text, blockOpens)
 }
 
 // blockOpens begins a block of script metadata (PEP 723).
@@ -81,6 +104,24 @@ func contains(text, part string) bool {
 		}
 	}
 	return false
+}
+
+// plainPath is where a program is that was named by a path, or empty where that has parts that
+// lead up or nowhere: how it is called then the whole program decides.
+func (s *Start) plainPath(name string) string {
+	if len(name) > 2 && name[:2] == "./" {
+		name = name[2:]
+	}
+	for from, i := 0, 0; i <= len(name); i++ {
+		if i < len(name) && name[i] != '/' {
+			continue
+		}
+		if part := name[from:i]; i > 0 && (part == "" || part == "." || part == "..") {
+			return ""
+		}
+		from = i + 1
+	}
+	return ScriptPath(s.Dir, name)
 }
 
 // ScriptPath is what a script that was named in a folder is kept by.
