@@ -121,6 +121,10 @@ func (s *Screen) fileWords(err error) (Message, bool) {
 			m.Reasons = append(m.Reasons, "only the record has "+d)
 		}
 		return m, true
+	case errors.As(err, &other) && other.From == "":
+		return Message{What: "what was built needs more than its source states; nothing was changed",
+			Reasons: []string{fmt.Sprintf("%s %s needs %s", other.Name, other.Version, other.Need)},
+			Try:     []string{"the same command again, which goes by what was built; for recreate make the record anew first: glassjar record"}}, true
 	case errors.As(err, &other):
 		return Message{What: "a wheel needs more than the record has; nothing was changed",
 			Reasons: []string{fmt.Sprintf("%s needs %s", other.File, other.Need),

@@ -157,13 +157,14 @@ func (b *Building) wheelMetadata(ctx context.Context, f index.File) ([]byte, err
 	if err != nil {
 		return nil, err
 	}
-	if s.Metadata != nil {
-		return s.Metadata, nil
-	}
 	at.source.Options = b.options(f.Distribution)
 	key := source.Key(at.sum, at.source, b.python)
-	if m, ok := b.on.Kept.Find(key); ok {
-		return []byte(m.Metadata), nil
+	made, ok := b.on.Kept.Find(key)
+	switch {
+	case s.Metadata != nil && !(ok && needsMore(made.Metadata, s.Metadata)):
+		return s.Metadata, nil
+	case ok:
+		return []byte(made.Metadata), nil
 	}
 	if err := b.require(ctx, f); err != nil {
 		return nil, err
@@ -174,6 +175,22 @@ func (b *Building) wheelMetadata(ctx context.Context, f index.File) ([]byte, err
 		_ = b.on.Kept.Add(key, source.Made{Distribution: f.Distribution, Metadata: string(data), At: b.on.Now()}) // else it is asked again
 	}
 	return data, err
+}
+
+// needsMore reports whether a wheel that was made of source needs something that the source does
+// not state, against the standard.
+func needsMore(made string, stated []byte) bool {
+	m, err := metadata.Parse([]byte(made))
+	s, err2 := metadata.Parse(stated)
+	if err != nil || err2 != nil {
+		return false
+	}
+	known := map[string]bool{}
+	for _, need := range s.Requires {
+		known[need.String()] = true
+	}
+	return m.RequiresPython.String() != s.RequiresPython.String() ||
+		slices.ContainsFunc(m.Requires, func(need requirement.Requirement) bool { return !known[need.String()] })
 }
 
 func (b *Building) options(name string) source.Options {

@@ -62,7 +62,7 @@ func (m *Machine) MergeRecordFiles(ctx context.Context, base, ours, theirs, path
 		if records[i], err = project.ParseRecord(file, text); err != nil {
 			return nil, not(err)
 		}
-		if records[i].CreatedBy != "glassjar" {
+		if !records[i].Ours() {
 			return nil, not(errors.New("another program made it, and so it does not say what was asked for"))
 		}
 	}

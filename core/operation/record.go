@@ -302,7 +302,7 @@ func (e *NoSpecError) Error() string { return "there is no spec: " + e.File }
 // drift are the requirements by which the spec differs from what the record
 // was made from, a hold that it does not keep to among what was added.
 func drift(spec *project.Spec, record *project.Record) (added, dropped []string) {
-	if !spec.Says() || len(record.Asked) == 0 && record.CreatedBy != "glassjar" {
+	if !spec.Says() || len(record.Asked) == 0 && !record.Ours() {
 		return nil, nil
 	}
 	is := project.Asks(spec.Asked)

@@ -76,7 +76,7 @@ func refused(err error) bool {
 
 // recordText is the record that serves every target.
 func (m *Machine) recordText(ctx context.Context, p *job, spec *project.Spec, roots []project.Asked, u *plan.Solutions) ([]byte, error) {
-	r := &project.Record{File: p.place.RecordFile, CreatedBy: "glassjar", RequiresPython: spec.RequiresPython, Environments: target.Environments(u.Served),
+	r := &project.Record{File: p.place.RecordFile, CreatedBy: project.Creator, RequiresPython: spec.RequiresPython, Environments: target.Environments(u.Served),
 		Extras: spec.Extras, Groups: spec.Groups, Asked: project.Asks(sortedAsked(roots)), SeeSystem: p.seesSystem(), Left: u.LeftOut()}
 	var err error
 	if r.Packages, err = u.Entries(func(name string, v version.Version) (project.Package, error) {

@@ -261,6 +261,7 @@ func TestAssumptions(t *testing.T) {
 	assert.Nil(t, pick(project.EveryWheel).Assumed)
 	c := pick("bees-4.0-cp38-cp38-win_amd64.whl")
 	require.NotNil(t, c.Assumed)
+	assert.ErrorContains(t, c.Assumed.Check(c, metadata.Metadata{RequiresPython: version.MustParseSpecifiers("<3")}), "needs Python <3")
 	for need, ok := range map[string]bool{"juice>=2": true, "juice": true, "juice<2": false, "honey": false, "honey; sys_platform == 'win32'": true, "honey; extra == 'wax'": true} {
 		err := c.Assumed.Check(c, metadata.Metadata{Requires: []requirement.Requirement{requirement.MustParse(need)}})
 		var assumed *plan.AssumedError

@@ -86,6 +86,9 @@ func FromRecord(record *project.Record, env target.Environment, parts project.Pa
 		}
 		present[name] = v
 		c := Choice{Name: name, Version: v, File: f, Asked: asked[name], NeededBy: neededBy[name]}
+		if record.Ours() { // another program's may leave out what it likes
+			c.Assumed = stated(f, env, present, record.SeeSystem)
+		}
 		if e.NeedsOf != "" && e.NeedsOf != project.EveryWheel && e.NeedsOf != f.Name && !f.IsSource() {
 			c.Assumed = &Assumption{From: e.NeedsOf, environment: env, present: present, base: record.SeeSystem}
 		}

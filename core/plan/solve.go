@@ -89,14 +89,16 @@ func choices(ctx context.Context, source Source, env target.Environment, roots [
 		asked[a.Key()] = asked[a.Key()] || a.Marker.Holds(env.Markers)
 	}
 	var out []Choice
+	present := map[string]version.Version{}
 	for _, choice := range solution.Choices {
+		present[choice.Name] = choice.Version
 		f, err := source.File(ctx, choice.Name, choice.Version)
 		if err != nil {
 			return nil, err
 		}
 		c := Choice{Name: choice.Name, Version: choice.Version, Asked: asked[choice.Name], NeededBy: choice.NeededBy, Provided: f == nil}
 		if f != nil {
-			c.File = *f
+			c.File, c.Assumed = *f, stated(*f, env, present, false)
 		}
 		out = append(out, c)
 	}
