@@ -90,12 +90,14 @@ func (b *Building) locate(ctx context.Context, f index.File) (sourcePlace, error
 				at.source.Archive, err = b.named(at.source.Archive, f.Name, at.sum)
 			}
 		case t.Repository != "":
+			at.source.Called = t.Repository
 			at.source.Folder, err = b.on.Checkouts.Folder(ctx, repositoryOfFile(f))
 			at.sum = repositoryOfFile(f).Sum()
 		default:
 			if _, err := os.Stat(t.Folder); err != nil {
 				return at, &NoFolderError{Folder: t.Folder}
 			}
+			at.source.Called = project.Shorten(b.on.Dir, t.Folder)
 			at.source.Folder, at.source.Editable = t.Folder, t.Editable
 			at.sum, err = source.FolderSum(ctx, t.Folder, source.Of{Subdirectory: f.Subdirectory, Editable: t.Editable, Own: t.Own})
 		}

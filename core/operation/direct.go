@@ -126,10 +126,10 @@ func (m *Machine) nameOf(ctx context.Context, address string) (name string, fold
 		case err != nil:
 			return "", false, usage(NoFile, project.Shorten(m.Dir, local))
 		case info.IsDir():
-			s, err := source.Read(source.Source{Folder: local, Subdirectory: subdirectoryOf(u)})
+			s, err := source.Read(source.Source{Folder: local, Called: project.Shorten(m.Dir, local), Subdirectory: subdirectoryOf(u)})
 			return requirement.Normalize(s.Name), true, err
 		case source.IsArchive(file):
-			s, err := source.Read(source.Source{Archive: local, Subdirectory: subdirectoryOf(u)})
+			s, err := source.Read(source.Source{Archive: local, Called: project.Shorten(m.Dir, local), Subdirectory: subdirectoryOf(u)})
 			return requirement.Normalize(s.Name), false, err
 		}
 	}
@@ -149,7 +149,7 @@ func (m *Machine) nameInRepository(ctx context.Context, r source.Repository) (st
 	if err != nil {
 		return "", err
 	}
-	s, err := source.Read(source.Source{Folder: dir, Subdirectory: r.Subdirectory})
+	s, err := source.Read(source.Source{Folder: dir, Called: r.URL, Subdirectory: r.Subdirectory})
 	return requirement.Normalize(s.Name), err
 }
 

@@ -67,7 +67,7 @@ func TestSpecFaults(t *testing.T) {
 		says string
 	}{
 		"not TOML":            {"[project]\nname = = 1\n", 2, "not TOML"},
-		"wrong type":          {"[project]\nname = \"x\"\ndependencies = \"y\"\n", 3, "project.dependencies: it has the wrong kind of value"},
+		"wrong type":          {"[project]\nname = \"x\"\ndependencies = \"y\"\n", 3, "project.dependencies: it is a text, and should be a list of texts"},
 		"name":                {"[project]\nname = \"-x\"\n", 2, "not a distribution's name"},
 		"requirement":         {"[project]\ndependencies = [\n\"ok\",\n\"x >> 1\",\n]\n", 4, "column 3"},
 		"python":              {"[project]\nrequires-python = \"three\"\n", 2, "three"},

@@ -31,7 +31,7 @@ func TestScriptBlocks(t *testing.T) {
 		{"two", "# /// script\n# dependencies = []\n# ///\n\n# /// script\n# dependencies = []\n# ///\n", nil, "line 5, column 1: there is a second block of script metadata; the first begins on line 1"},
 		{"no TOML", "import os\n# /// script\n# dependencies = [\n#   'brixmeter>=2\n# ]\n# ///\n", nil, "line 4, column"},
 		{"a bad requirement", "# /// script\n# dependencies = ['must-core', 'brix meter']\n# ///\n", nil, "line 2, column 32: dependencies: "},
-		{"a wrong kind of value", "# /// script\n# dependencies = 3\n# ///\n", nil, "line 2, column 18: dependencies: it has the wrong kind of value"},
+		{"a wrong kind of value", "# /// script\n# dependencies = 3\n# ///\n", nil, "line 2, column 18: dependencies: it is a number, and should be a list of texts"},
 		{"an unknown key", "# /// script\n# dependancies = []\n# ///\n", nil, `line 2, column 3: "dependancies" is not a key`},
 		{"an unknown key of ours", "# /// script\n# dependencies = []\n# [tool.glassjar]\n# as-off = 2025-01-01\n# ///\n", nil, `line 4, column 3: tool.glassjar: "as-off" is not a key`},
 		{"a key of projects", "# /// script\n# [tool.glassjar.from-file]\n# brixmeter = 'a.whl'\n# ///\n", nil, "from-file: it is for a project's spec"},

@@ -246,20 +246,17 @@ func PlainName(text string) string {
 	return strings.Trim(requirement.Normalize(b.String()), "-")
 }
 
+// TOMLFault is an error of the library's decoder as a [*FileError].
+func TOMLFault(file string, err error) *FileError {
+	f := tomltext.FaultOf(err)
+	return &FileError{File: file, Line: f.Line, Column: f.Column, Where: f.Key, Why: f.Why}
+}
+
 func tomlFault(file string, text []byte, err error) error {
 	if _, _, _, marked := Sides(text); marked {
 		return &FileError{File: file, Why: "it has the marks of a merge that failed: glassjar record takes both sides' wishes"}
 	}
-	var d *toml.DecodeError
-	if errors.As(err, &d) {
-		line, column := d.Position()
-		// The decoder speaks of this program's types; the user knows keys.
-		if strings.Contains(d.Error(), "cannot decode") {
-			return &FileError{File: file, Line: line, Column: column, Where: strings.Join(d.Key(), "."), Why: "it has the wrong kind of value, such as a text in place of a list"}
-		}
-		return &FileError{File: file, Line: line, Column: column, Why: "it is not TOML: " + strings.TrimPrefix(d.Error(), "toml: ")}
-	}
-	return &FileError{File: file, Why: strings.TrimPrefix(err.Error(), "toml: ")}
+	return TOMLFault(file, err)
 }
 
 // fault makes an error that points at the line on which a text stands.

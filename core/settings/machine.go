@@ -12,6 +12,7 @@ import (
 	"glassjar/core/internal/fileid"
 	"glassjar/core/limits"
 	"glassjar/core/project"
+	"glassjar/core/tomltext"
 )
 
 // MachineFile is where the administrator of a machine says what holds for all its users;
@@ -59,7 +60,7 @@ func ReadMachine(file string) (m Machine, err error) {
 		return m, err
 	}
 	if err := toml.NewDecoder(bytes.NewReader(text)).DisallowUnknownFields().Decode(&m); err != nil {
-		return Machine{}, &project.FileError{File: file, Why: "it holds a list of folders, trusted, and nothing else: " + err.Error()}
+		return Machine{}, &project.FileError{File: file, Why: "it holds a list of folders, trusted, and nothing else: " + tomltext.FaultOf(err).String()}
 	}
 	for i := range m.Trusted {
 		if err := whole(file, "trusted", &m.Trusted[i]); err != nil {

@@ -250,7 +250,7 @@ func parse(file string, data []byte) (s Settings, err error) {
 		return s, err
 	}
 	if err := toml.NewDecoder(bytes.NewReader(data)).DisallowUnknownFields().Decode(&s); err != nil {
-		fault := &project.FileError{File: file, Why: strings.TrimPrefix(err.Error(), "toml: ")}
+		fault := project.TOMLFault(file, err)
 		var missing *toml.StrictMissingError
 		if errors.As(err, &missing) && len(missing.Errors) > 0 {
 			key := strings.Join(missing.Errors[0].Key(), ".")

@@ -125,7 +125,7 @@ func (o *session) bring(ctx context.Context) error {
 	}
 	o.project = filepath.Join(top, filepath.FromSlash(o.source.Subdirectory))
 	if info, err := os.Stat(o.project); err != nil || !info.IsDir() {
-		return &ArchiveError{filepath.Base(top), o.source.Subdirectory, "there is no such folder in it"}
+		return &ArchiveError{o.source.called(), o.source.Subdirectory, "there is no such folder in it"}
 	}
 	return nil
 }
@@ -387,7 +387,7 @@ func (o *session) agrees(data []byte) error {
 }
 
 func (o *session) agree(meta metadata.Metadata) error {
-	file := filepath.Base(o.source.Archive + o.source.Folder)
+	file := o.source.called()
 	if o.source.Name != "" && meta.Key() != o.source.Name {
 		return &ArchiveError{file, "", fmt.Sprintf("it is %s, not %s", meta.Name, o.source.Name)}
 	}

@@ -11,6 +11,7 @@ package source
 import (
 	"context"
 	"fmt"
+	"path/filepath"
 	"time"
 
 	"glassjar/core/interpreter"
@@ -26,11 +27,21 @@ type Source struct {
 	// Archive is a file of this machine; Folder is one that is copied before it is
 	// built. One is set.
 	Archive, Folder string
+	// Called is how the user knows it, which errors name; empty is the last part of its path.
+	Called string
 	// Subdirectory is where the project stands in it, with '/'; empty for its top.
 	Subdirectory string
 	// Editable has the folder's own modules imported from where they stand (PEP 660).
 	Editable bool
 	Options  Options
+}
+
+// called is what errors name.
+func (s Source) called() string {
+	if s.Called != "" {
+		return s.Called
+	}
+	return filepath.Base(s.Archive + s.Folder)
 }
 
 // Options are what a person says of the building of one distribution.

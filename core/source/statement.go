@@ -67,23 +67,21 @@ func Read(s Source) (Statement, error) {
 	names := []string{"PKG-INFO", "pyproject.toml", "setup.py"}
 	var found map[string][]byte
 	var err error
-	file := s.Archive
 	if s.Archive != "" {
 		found, err = texts(s.Archive, s.Subdirectory, names...)
 	} else {
-		file = s.Folder
 		found, err = folderTexts(filepath.Join(s.Folder, filepath.FromSlash(s.Subdirectory)), names...)
 	}
 	if err != nil {
 		return Statement{}, err
 	}
 	if found["pyproject.toml"] == nil && found["setup.py"] == nil {
-		return Statement{}, &ArchiveError{filepath.Base(file), "", "it has neither pyproject.toml nor setup.py, so nothing says how it is built"}
+		return Statement{}, &ArchiveError{s.called(), "", "it has neither pyproject.toml nor setup.py, so nothing says how it is built"}
 	}
 	if s.Archive == "" {
 		delete(found, "PKG-INFO") // one that lies about in a folder is of some earlier build
 	}
-	return readTexts(filepath.Base(file), found["pyproject.toml"], found["PKG-INFO"])
+	return readTexts(s.called(), found["pyproject.toml"], found["PKG-INFO"])
 }
 
 func folderTexts(dir string, names ...string) (map[string][]byte, error) {
@@ -113,7 +111,7 @@ func readTexts(file string, project, info []byte) (Statement, error) {
 			return s, err
 		}
 		if err := toml.Unmarshal(tomltext.Plain(project), &raw); err != nil {
-			return fault("it cannot be read: " + strings.TrimPrefix(err.Error(), "toml: "))
+			return fault(tomltext.FaultOf(err).String())
 		}
 	}
 	if why := s.BackEnd.take(raw.System); why != "" {

@@ -1,9 +1,12 @@
 package tomltext_test
 
 import (
+	"errors"
 	"testing"
 
+	"github.com/pelletier/go-toml/v2"
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 
 	"glassjar/core/project"
 	"glassjar/core/tomltext"
@@ -41,4 +44,38 @@ func TestKeys(t *testing.T) {
 	assert.Equal(t, "# of the press house\nstore = \"/a\" # big\n\n\n# the indexes\n[from-index]\ncider = \"a\"\n", dropped)
 	set := string(project.SetIndexes([]byte(text), []string{"indexes"}, []project.IndexEntry{{Name: "n", At: "./w"}}))
 	assert.Contains(t, set, "]\n\n[[indexes]]\nname = \"n\"\nat = \"./w\"\n\n[from-index]\ncider = \"a\"\n")
+}
+
+// What the decoder finds is told in the user's words, and not by the program's types.
+func TestFaults(t *testing.T) {
+	type table struct {
+		Lists  []string            `toml:"lists"`
+		Tables []struct{ A int }   `toml:"tables"`
+		Groups map[string][]string `toml:"groups"`
+		On     *bool               `toml:"on"`
+	}
+	var into struct {
+		Inner *table `toml:"inner"`
+		Plain struct {
+			Text string `toml:"text"`
+		} `toml:"plain"`
+	}
+	for text, want := range map[string]string{
+		"[inner]\nlists = 'x'":           "line 2: inner.lists: it is a text, and should be a list of texts",
+		"[inner]\nlists = [5.5]":         "line 2: inner.lists: it is a number, and should be a text",
+		"[inner]\ntables = true":         "line 2: inner.tables: it is true or false, and should be a list",
+		"[inner]\ntables = [{A = 'x'}]":  "line 2: inner.tables: it is a text, and should be a number",
+		"[inner]\ngroups = []":           "line 2: inner.groups: it is a list, and should be a table",
+		"[inner]\non = 2025-01-01":       "line 2: inner.on: it is a time, and should be true or false",
+		"[plain]\ntext = {}":             "line 2: plain.text: it is a table, and should be a text",
+		"inner = 5":                      "line 1: inner: it is a number, and should be a table",
+		"[[inner]]":                      "line 1: inner: it is a list of tables, [[...]], and should be a table",
+		"[plain]\n[plain.text]\nx = 'y'": "line 2: plain.text: it is a table, and should be a text",
+		"[plain]\ntext = ":               "line 2: it is not TOML: ",
+	} {
+		err := toml.Unmarshal([]byte(text), &into)
+		require.Error(t, err, text)
+		assert.Contains(t, tomltext.FaultOf(err).String(), want, text)
+	}
+	assert.Equal(t, "no", tomltext.FaultOf(errors.New("toml: no")).String())
 }
