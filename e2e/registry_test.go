@@ -335,7 +335,7 @@ func TestRegistryInBadHands(t *testing.T) {
 		r.Out.Header.Set("X-Forwarded-Proto", "https")
 	}}
 	var lies, full atomic.Bool
-	var broken, uploads atomic.Int64
+	var broken, uploads, shaky atomic.Int64
 	uploads.Store(1 << 20)
 	server := httptest.NewTLSServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		blob := r.Method == http.MethodGet && strings.Contains(r.URL.Path, "/blobs/")
@@ -346,6 +346,11 @@ func TestRegistryInBadHands(t *testing.T) {
 			w.WriteHeader(http.StatusRequestEntityTooLarge)
 			_, _ = io.WriteString(w, `{"errors": [{"code": "DENIED", "message": "the orchard has used all of its 2 GB"}]}`)
 			return
+		case upload && shaky.Add(-1) == 2:
+			w.WriteHeader(http.StatusServiceUnavailable)
+			return
+		case upload && shaky.Load() >= 0:
+			panic(http.ErrAbortHandler)
 		case upload && uploads.Add(-1) < 0:
 			panic(http.ErrAbortHandler) // it has died
 		case blob && lies.Load():
@@ -379,6 +384,7 @@ func TestRegistryInBadHands(t *testing.T) {
 	require.Error(t, err)
 	assert.Equal(t, "exit status 4", err.Error(), out)
 	uploads.Store(1 << 20)
+	shaky.Store(3)
 	out = s.output("glassjar", "seal", ref)
 	assert.Contains(t, out, "4 packages")
 	assert.Contains(t, trusting(s.elsewhere()).output("glassjar", "recreate", "--from", ref), "4 added")

@@ -76,6 +76,8 @@ func (s *Screen) buildWords(err error) (Message, bool) {
 	case errors.As(err, &archive):
 		m := Message{What: archive.File + " cannot be built from", Reasons: []string{strings.TrimPrefix(archive.Error(), archive.File+": ")}}
 		switch {
+		case archive.Another:
+			m.Try = []string{"tell whoever publishes it; its metadata says something else than its name, or than what it is built to"}
 		case strings.Contains(archive.Member, "/"):
 			m.Try = []string{"look who made it"}
 		case archive.Member == "":
@@ -174,6 +176,8 @@ func buildCause(e *source.BuildError) (why, try string) {
 		return "its back end imports " + e.Of + ", which it does not ask for", fmt.Sprintf("in [tool.glassjar]: build-also = { %s = [%q] }", name, strings.Split(e.Of, ".")[0])
 	case source.NoNetwork:
 		return "it tried to reach the network, and the room is closed (" + e.Of + ")", fmt.Sprintf("if it has to: build-open = [%q] in [tool.glassjar]", name)
+	case source.NoMemory:
+		return "the system ended " + e.Of + ", as where memory runs out", "close other programs, or have it do less at a time: " + variable(`MAKEFLAGS = "-j1", CMAKE_BUILD_PARALLEL_LEVEL = "1"`)
 	case source.TooNew:
 		return "this Python no longer has what it uses: " + e.Of, "take an older Python (glassjar create --python), or a newer version of " + name
 	case source.TookLong:

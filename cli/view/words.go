@@ -22,7 +22,6 @@ import (
 	"glassjar/core/operation"
 	"glassjar/core/place"
 	"glassjar/core/plan"
-	"glassjar/core/registry"
 	"glassjar/core/requirement"
 	"glassjar/core/settings"
 	"glassjar/core/shell"
@@ -373,9 +372,6 @@ func (s *Screen) networkWords(err error) (Message, bool) {
 	case errors.As(err, &pin):
 		return Message{What: "an index is missing", Reasons: []string{pin.Error()}, Try: []string{"glassjar index add " + pin.Index + " ADDRESS"}}, true
 	case errors.As(err, &network):
-		if registry.IsRef(network.URL) {
-			return Message{What: "the registry cannot be reached", Reasons: []string{network.Error()}, Try: []string{"look at the address, and try again"}}, true
-		}
 		return Message{What: "an index cannot be reached", Reasons: []string{network.Error()}, Try: ask}, true
 	}
 	return Message{}, false

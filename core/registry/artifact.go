@@ -7,6 +7,7 @@ import (
 	"io"
 	"strings"
 	"sync"
+	"syscall"
 	"time"
 
 	"github.com/opencontainers/go-digest"
@@ -101,14 +102,17 @@ func (a *Artifact) readManifests(ctx context.Context, list []ocispec.Descriptor)
 
 // whole is a small blob or a manifest, asked for again where the connection breaks.
 func (a *Artifact) whole(ctx context.Context, from content.Fetcher, d ocispec.Descriptor) (data []byte, err error) {
-	broken := func(err error) bool {
-		return errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, content.ErrInvalidDescriptorSize)
-	}
 	err = again.Do(ctx, resumes, 100*time.Millisecond, broken, func() error {
 		data, err = content.FetchAll(ctx, from, d)
 		return err
 	})
 	return data, err
+}
+
+// broken reports whether a connection broke, so that the same may succeed on another one.
+func broken(err error) bool {
+	return errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, content.ErrInvalidDescriptorSize) ||
+		errors.Is(err, io.EOF) || errors.Is(err, syscall.ECONNRESET) || errors.Is(err, syscall.EPIPE)
 }
 
 // read reads a manifest, which is what its digest says.

@@ -8,10 +8,12 @@ import (
 	"errors"
 	"io"
 	"maps"
+	"net/http"
 	"os"
 	"slices"
 	"strings"
 	"sync/atomic"
+	"time"
 
 	"github.com/opencontainers/go-digest"
 	"github.com/opencontainers/image-spec/specs-go"
@@ -19,8 +21,10 @@ import (
 	"oras.land/oras-go/v2/content"
 	"oras.land/oras-go/v2/errdef"
 	"oras.land/oras-go/v2/registry/remote"
+	"oras.land/oras-go/v2/registry/remote/errcode"
 
 	"glassjar/core/guard"
+	again "glassjar/core/internal/retry"
 )
 
 // Blob is a file that is kept.
@@ -192,6 +196,14 @@ func (p *pushing) files(ctx context.Context, blobs map[string]Blob) error {
 // errThere says that a blob need not be sent.
 var errThere = errors.New("it is there already")
 
+// sendAgain reports whether a push may succeed the next time: the connection broke, or the registry
+// failed with what was sent to it. All other requests are repeated below, where that can be done
+// without reading the file anew.
+func sendAgain(err error) bool {
+	var answer *errcode.ErrorResponse
+	return broken(err) || errors.As(err, &answer) && answer.Method == http.MethodPut && (answer.StatusCode >= 500 || answer.StatusCode == http.StatusTooManyRequests)
+}
+
 // one pushes a blob or a manifest, unless it is there; a blob that is there under another name is
 // mounted, which is asked for at once: it costs as much as to ask whether it is there under this one.
 func (p *pushing) one(ctx context.Context, d ocispec.Descriptor, open func() (io.ReadCloser, error)) error {
@@ -215,11 +227,14 @@ func (p *pushing) one(ctx context.Context, d ocispec.Descriptor, open func() (io
 			return nil
 		}
 	} else {
-		var body io.ReadCloser
-		if body, err = unlessThere(); err == nil {
-			err = p.repo.Push(ctx, d, body)
-			body.Close()
-		}
+		err = again.Do(ctx, resumes, 100*time.Millisecond, sendAgain, func() error {
+			body, err := unlessThere()
+			if err != nil {
+				return err
+			}
+			defer body.Close()
+			return p.repo.Push(ctx, d, body)
+		})
 	}
 	if errors.Is(err, errThere) {
 		return nil

@@ -2,6 +2,7 @@ package registry
 
 import (
 	"context"
+	"crypto/tls"
 	"errors"
 	"fmt"
 	"net/http"
@@ -19,6 +20,7 @@ import (
 	"oras.land/oras-go/v2/registry/remote/retry"
 
 	"glassjar/core/fetch"
+	"glassjar/core/limits"
 )
 
 // Media types of what is kept.
@@ -80,11 +82,12 @@ type DeniedError struct {
 type RefusedError struct {
 	Ref, Host string
 	Code      int
-	Said      string
+	// Said is its reason; empty where it gave none.
+	Said string
 }
 
 func (e *RefusedError) Error() string {
-	return fmt.Sprintf("%s answered %d for %s: %s", e.Host, e.Code, e.Ref, e.Said)
+	return strings.TrimSuffix(fmt.Sprintf("%s answered %d for %s: %s", e.Host, e.Code, e.Ref, e.Said), ": ")
 }
 
 func (e *DeniedError) Error() string {
@@ -133,7 +136,8 @@ func plain(ctx context.Context, transport http.RoundTripper, host string) bool {
 	}
 	res, err := (&http.Client{Transport: transport}).Do(r)
 	if err != nil {
-		return errors.Is(err, http.ErrSchemeMismatch)
+		var noTLS tls.RecordHeaderError
+		return errors.Is(err, http.ErrSchemeMismatch) || errors.As(err, &noTLS)
 	}
 	res.Body.Close()
 	return false
@@ -175,9 +179,12 @@ func told(ref Ref, err error) error {
 	var answer *errcode.ErrorResponse
 	var offline *fetch.OfflineError
 	var insecure *fetch.InsecureError
+	var large *limits.Error
 	switch {
 	case err == nil:
 		return nil
+	case errors.As(err, &large):
+		return large
 	case errors.As(err, &offline):
 		return &fetch.OfflineError{URL: ref.String()}
 	case errors.As(err, &insecure):
@@ -192,10 +199,8 @@ func told(ref Ref, err error) error {
 		return e
 	case errors.Is(err, errdef.ErrNotFound), answer != nil && answer.StatusCode == http.StatusNotFound:
 		return &NotThereError{ref.String()}
-	case answer != nil && len(answer.Errors) > 0:
-		return &RefusedError{ref.String(), ref.Host(), answer.StatusCode, reason(answer)}
 	case answer != nil:
-		return &fetch.StatusError{URL: ref.String(), Code: answer.StatusCode}
+		return &RefusedError{ref.String(), ref.Host(), answer.StatusCode, reason(answer)}
 	case errors.Is(err, content.ErrMismatchedDigest), errors.Is(err, content.ErrTrailingData):
 		return &NotJarError{ref.String(), "what came is not what its digest says"}
 	case errors.Is(err, errdef.ErrInvalidReference), errors.Is(err, errdef.ErrUnsupported), errors.Is(err, errdef.ErrInvalidDigest):

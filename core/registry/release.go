@@ -20,6 +20,7 @@ import (
 	"oras.land/oras-go/v2/registry"
 
 	"glassjar/core/guard"
+	again "glassjar/core/internal/retry"
 	"glassjar/core/limits"
 )
 
@@ -182,15 +183,19 @@ func (c *Client) release(ctx context.Context, ref Ref) ([]ocispec.Descriptor, er
 	if err != nil {
 		return nil, err
 	}
-	d, body, err := repo.FetchReference(ctx, ref.reference.Reference)
-	if err != nil {
-		return nil, told(ref, err)
-	}
-	defer body.Close()
-	if d.Size > limits.Own {
-		return nil, &limits.Error{What: ref.String(), Limit: limits.Own, Unit: "bytes"}
-	}
-	text, err := content.ReadAll(body, d)
+	var text []byte
+	err = again.Do(ctx, resumes, 100*time.Millisecond, broken, func() error {
+		d, body, err := repo.FetchReference(ctx, ref.reference.Reference)
+		if err != nil {
+			return err
+		}
+		defer body.Close()
+		if d.Size > limits.Own {
+			return &limits.Error{What: ref.String(), Limit: limits.Own, Unit: "bytes"}
+		}
+		text, err = content.ReadAll(body, d)
+		return err
+	})
 	if err != nil {
 		return nil, told(ref, err)
 	}

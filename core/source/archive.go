@@ -43,7 +43,7 @@ func Unpack(ctx context.Context, file, dir string) (top string, err error) {
 		return "", err
 	}
 	if u.top == "" {
-		return "", &ArchiveError{u.file, "", "it is empty"}
+		return "", &ArchiveError{File: u.file, Why: "it is empty"}
 	}
 	return filepath.Join(dir, filepath.FromSlash(u.top)), nil
 }
@@ -105,7 +105,7 @@ func members(file string, visit func(member) error) error {
 		if err != nil {
 			return damaged(file, err)
 		}
-		m := member{name: h.Name, mode: h.FileInfo().Mode(), size: h.Size, body: r}
+		m := member{name: h.Name, mode: h.FileInfo().Mode(), size: h.Size, body: memberBody{file, r}}
 		switch h.Typeflag {
 		case tar.TypeLink:
 			m.link, m.hard = h.Linkname, true
@@ -123,8 +123,22 @@ func members(file string, visit func(member) error) error {
 	}
 }
 
+// memberBody is the content of a member; what is wrong with it is wrong with its archive.
+type memberBody struct {
+	file string
+	of   io.Reader
+}
+
+func (b memberBody) Read(p []byte) (int, error) {
+	n, err := b.of.Read(p)
+	if err != nil && err != io.EOF {
+		err = damaged(b.file, err)
+	}
+	return n, err
+}
+
 func damaged(file string, err error) error {
-	return &ArchiveError{filepath.Base(file), "", "it is damaged: " + err.Error()}
+	return &ArchiveError{File: filepath.Base(file), Why: "it is damaged: " + err.Error()}
 }
 
 func zipMembers(file string, visit func(member) error) error {
@@ -146,7 +160,7 @@ func zipMembers(file string, visit func(member) error) error {
 		if err != nil {
 			return damaged(file, err)
 		}
-		bounded := &io.LimitedReader{R: body, N: left}
+		bounded := &io.LimitedReader{R: memberBody{file, body}, N: left}
 		m := member{name: f.Name, mode: f.Mode(), size: int64(min(f.UncompressedSize64, 1<<62)), body: bounded}
 		if m.mode.Type() == fs.ModeSymlink {
 			text, err := io.ReadAll(io.LimitReader(body, 4096))
@@ -177,7 +191,9 @@ type unpacking struct {
 	unmade []member
 }
 
-func (u *unpacking) refuse(m member, why string) error { return &ArchiveError{u.file, m.name, why} }
+func (u *unpacking) refuse(m member, why string) error {
+	return &ArchiveError{File: u.file, Member: m.name, Why: why}
+}
 
 // take unpacks one member.
 func (u *unpacking) take(m member) error {

@@ -7,9 +7,11 @@ import (
 	"errors"
 	"fmt"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"slices"
 	"strings"
+	"syscall"
 
 	"glassjar/core/metadata"
 	"glassjar/core/requirement"
@@ -125,7 +127,7 @@ func (o *session) bring(ctx context.Context) error {
 	}
 	o.project = filepath.Join(top, filepath.FromSlash(o.source.Subdirectory))
 	if info, err := os.Stat(o.project); err != nil || !info.IsDir() {
-		return &ArchiveError{o.source.called(), o.source.Subdirectory, "there is no such folder in it"}
+		return &ArchiveError{File: o.source.called(), Member: o.source.Subdirectory, Why: "there is no such folder in it"}
 	}
 	return nil
 }
@@ -166,6 +168,8 @@ type answer struct {
 	Failed string          `json:"failed"`
 	What   string          `json:"what"`
 	Module string          `json:"module"`
+	// Killed tells that there is none, since the system ended the program.
+	Killed bool `json:"-"`
 }
 
 // errNoHook says that a back end lacks a hook.
@@ -196,7 +200,7 @@ func (o *session) ask(ctx context.Context, hook string, out any, arguments ...an
 	}
 	for _, text := range wants {
 		if _, err := requirement.Parse(text); err != nil {
-			return o.fault(more, NoBackEnd, text, err)
+			return o.fault(more, NoBackEnd, o.statement.BackEnd.Name, fmt.Errorf("it asks for %q, which is no requirement: %w", text, err))
 		}
 	}
 	slices.Sort(wants)
@@ -236,11 +240,32 @@ func (o *session) calls(ctx context.Context, list ...call) ([]answer, error) {
 	out := make([]answer, len(list))
 	for i := range list {
 		text, err := o.read(fmt.Sprintf("%s.%d", answerFile, i))
-		if err != nil || json.Unmarshal(text, &out[i]) != nil {
+		if err == nil && json.Unmarshal(text, &out[i]) == nil {
+			out[i].What, _, _ = strings.Cut(out[i].What, "\n") // the log has the rest
+		} else {
 			out[i] = answer{Failed: "ended"}
+			if by := endedBy(ended); by != 0 {
+				out[i].What, out[i].Killed = "the back end was ended: "+by.String(), by == syscall.SIGKILL
+			}
 		}
 	}
 	return out, nil
+}
+
+// endedBy is the signal by which a program ended, here or in the closed room; 0 for none.
+func endedBy(err error) syscall.Signal {
+	var exit *exec.ExitError
+	if !errors.As(err, &exit) {
+		return 0
+	}
+	if status, ok := exit.Sys().(syscall.WaitStatus); ok && status.Signaled() {
+		return status.Signal()
+	}
+	const bySignal, signals = 128, 64 // as the closed room, and shells, tell it
+	if code := exit.ExitCode() - bySignal; code > 0 && code <= signals {
+		return syscall.Signal(code)
+	}
+	return 0
 }
 
 // take reads an answer's result; the error is a [*BuildError] for a hook that failed.
@@ -257,6 +282,9 @@ func (o *session) take(hook string, a answer, out any) error {
 	case a.Failed != "":
 		if a.What == "" {
 			a.What = "the back end ended without an answer"
+		}
+		if a.Killed {
+			return o.fault(hook, NoMemory, "the back end", errors.New(a.What))
 		}
 		cause, of := o.log.cause(o.means)
 		return o.fault(hook, cause, of, errors.New(a.What))
@@ -389,10 +417,10 @@ func (o *session) agrees(data []byte) error {
 func (o *session) agree(meta metadata.Metadata) error {
 	file := o.source.called()
 	if o.source.Name != "" && meta.Key() != o.source.Name {
-		return &ArchiveError{file, "", fmt.Sprintf("it is %s, not %s", meta.Name, o.source.Name)}
+		return &ArchiveError{File: file, Why: fmt.Sprintf("it is %s, not %s", meta.Name, o.source.Name), Another: true}
 	}
 	if !o.source.Version.IsZero() && !meta.Version.Equal(o.source.Version) {
-		return &ArchiveError{file, "", fmt.Sprintf("it is version %s, not %s", meta.Version, o.source.Version)}
+		return &ArchiveError{File: file, Why: fmt.Sprintf("it is version %s, not %s", meta.Version, o.source.Version), Another: true}
 	}
 	return nil
 }

@@ -92,7 +92,9 @@ def main():
                     write(file, call(backend, hook, arguments))
                 finally:
                     os._exit(0)
-            os.waitpid(child, 0)
+            _, status = os.waitpid(child, 0)
+            if os.WIFSIGNALED(status):
+                sys.exit(128 + os.WTERMSIG(status))
         else:
             subprocess.call([sys.executable, __file__, request_file, answer_file, str(number)])
         if only is None and not last:

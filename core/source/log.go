@@ -115,6 +115,7 @@ var causes = []struct {
 	{NoPythonHeader, lazy.Pattern(`fatal error: (Python\.h): No such file|(Python\.h): No such file|'(Python\.h)' file not found`)},
 	{NoHeader, lazy.Pattern(`fatal error: '?([\w./+-]+\.h(?:pp|xx|h)?)'?(?:: No such file| file not found)`)},
 	{NoLibrary, lazy.Pattern(`cannot find -l([\w.+-]+)|library not found for -l([\w.+-]+)|unable to find library -l([\w.+-]+)`)},
+	{NoMemory, lazy.Pattern(`Killed signal terminated program ([\w+-]+)|([\w+-]+): (?:fatal error: )?(?:virtual memory exhausted|out of memory allocating)|(rustc)\b.*\(signal: 9, SIGKILL|(?:^|\n)(MemoryError)`)},
 	{NoCompiler, lazy.Pattern(`(?:command|error: command) '([\w./+-]*(?:gcc|g\+\+|cc|c\+\+|clang|cl\.exe|gfortran)[\w.-]*)' failed: No such file|unable to execute '([\w./+-]+)': No such file|([\w+-]*(?:gcc|g\+\+|cc|clang|gfortran)): (?:command )?not found|error: (Microsoft Visual C\+\+ [\d.]+ or greater) is required|Unknown compiler\(s\): \[\['?([\w+-]+)|No ([\w+]+) compiler (?:found|could be found)`)},
 	{NoCompiler, lazy.Pattern(`(?:No such file or directory: '|Did not find (?:program )?|program ')(rustc|cargo|ninja|cmake|meson|pkg-config|swig|bison|flex|make)\b`)},
 	{NoNetwork, lazy.Pattern(`(Temporary failure in name resolution|Name or service not known|Network is unreachable|getaddrinfo failed)`)},

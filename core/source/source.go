@@ -127,6 +127,8 @@ const (
 	NoModule = "module"
 	// NoNetwork is an attempt to reach the network from the closed room.
 	NoNetwork = "network"
+	// NoMemory is a program that the system ended, as where memory runs out.
+	NoMemory = "memory"
 	// TooNew is an interpreter that lacks what the source uses.
 	TooNew = "interpreter"
 	// TookLong is the time limit, NoBackEnd a back end that cannot be imported, NoHook
@@ -169,7 +171,11 @@ func (e *BuildError) Unwrap() error { return e.Err }
 
 // ArchiveError says what is wrong with a source: an archive that would write elsewhere, or
 // a project that is another than was asked for.
-type ArchiveError struct{ File, Member, Why string }
+type ArchiveError struct {
+	File, Member, Why string
+	// Another tells that it is another distribution, or version, than was asked for.
+	Another bool
+}
 
 func (e *ArchiveError) Error() string {
 	if e.Member != "" {

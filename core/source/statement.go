@@ -76,7 +76,7 @@ func Read(s Source) (Statement, error) {
 		return Statement{}, err
 	}
 	if found["pyproject.toml"] == nil && found["setup.py"] == nil {
-		return Statement{}, &ArchiveError{s.called(), "", "it has neither pyproject.toml nor setup.py, so nothing says how it is built"}
+		return Statement{}, &ArchiveError{File: s.called(), Why: "it has neither pyproject.toml nor setup.py, so nothing says how it is built"}
 	}
 	if s.Archive == "" {
 		delete(found, "PKG-INFO") // one that lies about in a folder is of some earlier build
@@ -105,7 +105,9 @@ func folderTexts(dir string, names ...string) (map[string][]byte, error) {
 func readTexts(file string, project, info []byte) (Statement, error) {
 	s := Statement{BackEnd: BackEnd{Requires: []string{"setuptools>=40.8.0"}, Name: "setuptools.build_meta:__legacy__", Assumed: true}}
 	var raw rawProject
-	fault := func(why string) (Statement, error) { return s, &ArchiveError{file, "pyproject.toml", why} }
+	fault := func(why string) (Statement, error) {
+		return s, &ArchiveError{File: file, Member: "pyproject.toml", Why: why}
+	}
 	if project != nil {
 		if err := limits.TOML(file, project); err != nil {
 			return s, err
