@@ -99,6 +99,8 @@ func TestEveryCaseHasWords(t *testing.T) {
 		{&operation.UsageError{Case: operation.NoPartOfRecord, Of: []string{"group", "press", ""}}, `the record has no group "press"`, "the record has none"},
 		{&operation.UsageError{Case: operation.NoPartOfRecord, Of: []string{"group", "press", "dev"}}, `the record has no group "press"`, "it has dev"},
 		{&operation.UsageError{Case: operation.NoPackageFile, Of: []string{"a.txt"}, Err: errors.New("no wheel")}, `"a.txt" cannot be installed: no wheel`, "name a wheel"},
+		{&operation.UsageError{Case: operation.NoRequirement, Of: []string{"press=2"}, Near: "press==2"}, `"press=2" is not a requirement`, "did you mean 'press==2'?"},
+		{&project.FileError{File: "a.toml", Why: "no", Meant: "press==2"}, "a.toml is not as", `did you mean "press==2"?`},
 		{&settings.ValueError{Setting: settings.Setting{Key: "placing", Kind: settings.Choice, Choices: []string{"link", "copy"}}, Why: "no"}, "placing cannot be set so: no", "glassjar settings placing copy"},
 		{&project.FileError{File: "pylock.toml", Kind: project.RecordKind, Why: "no"}, "pylock.toml is not as", "glassjar record"},
 	} {

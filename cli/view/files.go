@@ -13,6 +13,7 @@ import (
 	"glassjar/core/plan"
 	"glassjar/core/project"
 	"glassjar/core/store"
+	"glassjar/core/tomltext"
 	"glassjar/core/wheel"
 )
 
@@ -61,6 +62,8 @@ func (s *Screen) notEdited(e *project.EditError) Message {
 // that goes without saying.
 func mendingFile(e *project.FileError) string {
 	switch {
+	case e.Meant != "":
+		return "did you mean " + tomltext.String(e.Meant) + "?"
 	case e.Near != "":
 		return "the nearest known key: " + e.Near
 	case e.Kind == project.RecordKind:

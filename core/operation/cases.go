@@ -31,6 +31,7 @@ const (
 	BadPythonVersion      Case = "bad version of Python"      // the text
 	SecretInAddress       Case = "secret in an address"       // nothing: it is not shown
 	NoPackageFile         Case = "no package file"            // the text
+	NoRepositoryAddress   Case = "no repository address"      // the text, what is meant
 	NoRequirement         Case = "no requirement"             // the text
 	NoFolder              Case = "no folder of source"        // the text
 	OtherDisk             Case = "folder on another disk"     // the folder

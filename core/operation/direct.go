@@ -3,6 +3,7 @@ package operation
 import (
 	"context"
 	"errors"
+	"fmt"
 	"net/url"
 	"os"
 	"path"
@@ -23,6 +24,9 @@ import (
 // address of a wheel, of an archive of source, of a folder or of a repository, which becomes
 // a direct reference.
 func (m *Machine) readWant(ctx context.Context, text string, editable bool) (project.Asked, error) {
+	if meant := source.MeantRepository(text, m.absolute); meant != "" {
+		return project.Asked{}, usage(NoRepositoryAddress, text, meant)
+	}
 	address, ok := m.addressOf(text)
 	if !ok && editable {
 		return project.Asked{}, usage(NoFolder, text)
@@ -32,7 +36,9 @@ func (m *Machine) readWant(ctx context.Context, text string, editable bool) (pro
 	case ok:
 		r = requirement.Requirement{URL: address}
 	case err != nil:
-		return project.Asked{}, &UsageError{Case: NoRequirement, Of: []string{text}, Err: err}
+		return project.Asked{}, &UsageError{Case: NoRequirement, Of: []string{text}, Near: requirement.Meant(text), Err: err}
+	case r.URL != "" && !strings.ContainsAny(r.URL, `:/\`):
+		return project.Asked{}, &UsageError{Case: NoRequirement, Of: []string{text}, Near: requirement.Meant(text), Err: fmt.Errorf("%q is no address", r.URL)}
 	}
 	if holdsSecret(r.URL) {
 		return project.Asked{}, usage(SecretInAddress)

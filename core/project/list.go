@@ -73,5 +73,8 @@ func readLine(line string) (a *Asked, why string) {
 			return &Asked{Requirement: r, Text: strings.TrimSpace(line[:i])}, fmt.Sprintf("%q follows the requirement and is none", strings.TrimSpace(line[i:]))
 		}
 	}
+	if meant := requirement.Meant(line); meant != "" {
+		why += "; did you mean " + meant + "?"
+	}
 	return nil, why
 }

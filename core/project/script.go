@@ -160,7 +160,7 @@ func (s *Script) read() error {
 	for _, text := range raw.Dependencies {
 		r, err := requirement.Parse(text)
 		if err != nil {
-			return s.there(&FileError{File: s.File, Where: "dependencies", Why: err.Error()}, text)
+			return s.there(&FileError{File: s.File, Where: "dependencies", Why: err.Error(), Meant: requirement.Meant(text)}, text)
 		}
 		if r.URL != "" && strings.HasPrefix(r.URL, ".") {
 			return s.there(&FileError{File: s.File, Where: "dependencies", Why: "a path means another file in another folder: name it as file:///..."}, text)

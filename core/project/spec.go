@@ -49,6 +49,8 @@ type FileError struct {
 	// Where names the key, such as "project.dependencies"; Why says what is
 	// wrong; Near is the nearest known key, if that may have been meant.
 	Where, Why, Near string
+	// Meant is what a value was probably meant to be, or empty.
+	Meant string
 	// Damaged tells that no person wrote it so: two things that a program wrote
 	// contradict each other, or a hash is none.
 	Damaged bool
@@ -279,7 +281,7 @@ func (s *Spec) take(where string, list []string, part Part) error {
 	for _, text := range list {
 		r, err := requirement.Parse(text)
 		if err != nil {
-			return s.fault(where, err.Error(), text)
+			return &FileError{File: s.File, Line: s.lineOf(text), Where: where, Why: err.Error(), Meant: requirement.Meant(text)}
 		}
 		s.Asked = append(s.Asked, Asked{Requirement: r, Text: text, Part: part, File: s.File, Line: s.lineOf(text)})
 	}

@@ -148,3 +148,15 @@ func TestNestingIsBounded(t *testing.T) {
 		assert.Error(t, err, depth)
 	}
 }
+
+// What was probably meant is a requirement, or nothing is offered.
+func TestMeant(t *testing.T) {
+	for text, want := range map[string]string{
+		"press=2": "press==2", "press:2.1": "press==2.1", "press @v2": "press==2", "press[hot] 2": "press[hot]==2",
+		"press==latest": "press", "press@newest": "press", "press==2.x": "press==2.*", "press^2.1": "press>=2.1,<3",
+		"press>2 <3": "press>2,<3", "press=>2": "press>=2", `"press"`: "press", "press;": "press",
+		"press cider": "", "press>=": "", "press~2": "", "@orchard/press": "", "": "", "press @ cider": "", "press=2=3": "",
+	} {
+		assert.Equal(t, want, requirement.Meant(text), text)
+	}
+}

@@ -64,6 +64,13 @@ func TestRepositories(t *testing.T) {
 		assert.True(t, ok, bad)
 		assert.Error(t, err, bad)
 	}
+	for text, want := range map[string]string{
+		"git@orchard.example:mill/press.git": "git+ssh://git@orchard.example/mill/press.git", "git+git@orchard.example:/press": "git+ssh://git@orchard.example/press",
+		"ssh://git@orchard.example/press": "git+ssh://git@orchard.example/press", "https://orchard.example/press.git@v1": "git+https://orchard.example/press.git@v1",
+		"git+../press": "git+file:///orchard/press", "press@https://orchard.example/press.whl": "", "press==1": "", "../press": "", "git+https://orchard.example/press": "",
+	} {
+		assert.Equal(t, want, MeantRepository(text, func(path string) string { return filepath.Join("/orchard/mill", path) }), text)
+	}
 	_, ok, err := ParseRepository("https://orchard.example/press.tar.gz")
 	assert.False(t, ok)
 	assert.NoError(t, err)

@@ -15,6 +15,7 @@ import (
 
 	"glassjar/core/git"
 	"glassjar/core/internal/lazy"
+	"glassjar/core/metadata"
 )
 
 // Repository is a place of versioned source (PEP 508, 610: "git+https://…@v1.2").
@@ -28,6 +29,32 @@ type Repository struct {
 	// Subdirectory is where the project stands in it, or empty.
 	Subdirectory string
 }
+
+// MeantRepository is the address by which a repository is named, of a text that names one in
+// another way: as git's own commands have it, or a path with "git+" before it, which absolute makes
+// a whole one. Empty where a text does not look like that.
+func MeantRepository(text string, absolute func(string) string) string {
+	rest, plus := strings.CutPrefix(text, "git+")
+	path, _, _ := strings.Cut(rest, "#")
+	switch {
+	case meantHost().MatchString(rest):
+		user, at, _ := strings.Cut(rest, ":")
+		return "git+ssh://" + user + "/" + strings.TrimPrefix(at, "/")
+	case !plus && (strings.HasPrefix(text, "ssh://") || strings.HasPrefix(text, "git://")):
+		return "git+" + text
+	case !plus && (strings.HasPrefix(text, "https://") || strings.HasPrefix(text, "http://")) && meantGit().MatchString(path):
+		return "git+" + text
+	case plus && (strings.HasPrefix(rest, ".") || filepath.IsAbs(rest)):
+		return "git+" + metadata.FileURL(absolute(rest))
+	}
+	return ""
+}
+
+// meantHost is user@host:path, meantGit an address of a repository that does not say so.
+var (
+	meantHost = lazy.Pattern(`^[\w.-]+@[\w.-]{2,}:[^/\s][^\s]*$|^[\w.-]+@[\w.-]{2,}:/[^/\s][^\s]*$`)
+	meantGit  = lazy.Pattern(`\.git(?:@[^/]*)?$`)
+)
 
 // ParseRepository reads the address of a direct reference; false for what is none of a
 // repository. The error says what is wrong with one.
