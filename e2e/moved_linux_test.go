@@ -275,7 +275,7 @@ func TestFetchBesideAndOnFullDisk(t *testing.T) {
 	}
 	s.output("glassjar", "pythons", "drop", def.Said.Version)
 	data := filepath.Join(s.home(), ".local", "share")
-	out, err = s.try("unshare", "--user", "--map-root-user", "--mount", "sh", "-c", "mount -t tmpfs -o size=40m none '"+data+"'\n"+`
+	out, err = s.try("unshare", "--user", "--map-root-user", "--mount", "sh", "-c", "mount -t tmpfs -o size=12m none '"+data+"'\n"+`
 glassjar pythons fetch `+def.Said.Version+`; echo "exit $?"
 ls -A '`+data+`'/glassjar/store/pythons '`+data+`'/glassjar/store/pythons-coming 2>/dev/null | grep '^cpython'; echo listed
 mount -o remount,size=400m '`+data+`'
