@@ -98,6 +98,8 @@ var remarks = map[operation.Remark]string{
 	operation.SignatureGone:      "{1} was of the record before, and is gone: glassjar record --sign KEY",
 	operation.NotTrusted:         "the jar at {1} was not made here for you, or was changed since, so nothing of it is run: glassjar recreate makes it anew, glassjar trust takes it as it is",
 	operation.MakesWay:           "the jar that stands there was not made here for you, or was changed since; it makes way for the new one, and glassjar discard --undo brings it back where that is gone",
+	operation.NoFilesNow:         "{1} has no package file now; packages can be had from it once it has",
+	operation.PagesInFolder:      "{1} has the pages of an index and no package files, and pages are read from a web server only; name the folder that has the files, or the server's address",
 	operation.NoFolderNow:        "there is no folder {1} now; packages can be had from it once it is there",
 	operation.SpoiledMakesWay:    "the jar that stands there cannot be put right as it is ({1}); it makes way for a new one, and glassjar discard --undo brings it back where that is gone",
 	operation.DiscardedStays:     "{1} is not removed: {2}; look what is in it, and remove it by hand",

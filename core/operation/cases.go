@@ -109,6 +109,8 @@ const (
 	NotTrusted         Remark = "not trusted"                 // the jar
 	MakesWay           Remark = "makes way"                   // nothing
 	NoFolderNow        Remark = "no folder now"               // where it would be
+	NoFilesNow         Remark = "no package files now"        // the folder
+	PagesInFolder      Remark = "pages of an index"           // the folder
 	SpoiledMakesWay    Remark = "spoiled, makes way"          // what is wrong with it
 	DiscardedStays     Remark = "a discarded jar stays"       // where it is, why
 	PythonUpgraded     Remark = "Python upgraded"             // its version now, and when the jar was made

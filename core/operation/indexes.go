@@ -2,6 +2,7 @@ package operation
 
 import (
 	"context"
+	"io/fs"
 	"net/url"
 	"os"
 	"path/filepath"
@@ -136,6 +137,9 @@ func (m *Machine) EditIndexes(ctx context.Context, e IndexEdit) (string, error) 
 		if e.At, err = m.indexAt(e.At); err != nil {
 			return "", err
 		}
+		if e.Holds == "" && filepath.IsAbs(e.At) {
+			m.noteEmpty(ctx, e.At)
+		}
 	}
 	if e.Project {
 		release, err := m.holdProject(ctx, filepath.Dir(m.nearestSpecFile()))
@@ -241,6 +245,20 @@ func (e IndexEdit) add(list []project.IndexEntry, at map[string]int, relativeTo 
 		return out, nil
 	}
 	return append(append([]project.IndexEntry(nil), list...), entry), nil
+}
+
+// noteEmpty tells where a folder that becomes an index has no package files.
+func (m *Machine) noteEmpty(ctx context.Context, dir string) {
+	names, err := index.NewFolder("", dir).Names(ctx)
+	if err != nil || len(names) > 0 {
+		return // that it is not there is told already
+	}
+	pages, err := fs.Glob(os.DirFS(dir), "*/index.html")
+	if err == nil && len(pages) > 0 {
+		m.note(PagesInFolder, project.Shorten(m.Dir, dir))
+		return
+	}
+	m.note(NoFilesNow, project.Shorten(m.Dir, dir))
 }
 
 // indexAt is an address of an index as a user gave it, or the absolute path of a folder.
