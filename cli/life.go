@@ -54,7 +54,8 @@ func (a *app) rewindCommand() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "rewind [N]", GroupID: "fill", Short: "back to an earlier state of the jar",
 		Long: `Brings the jar, the spec and the record back to state N of the history, or to the
-one before the present. It is a change like others: it can be taken back too.`,
+one before the present. In the spec that is what it asks for: what else stands there
+stays. It is a change like others, and can be taken back too.`,
 		Example: "  glassjar rewind\n  glassjar rewind 3",
 		Args:    atMost(1),
 		RunE: func(cmd *cobra.Command, args []string) error {

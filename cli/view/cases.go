@@ -104,6 +104,7 @@ var remarks = map[operation.Remark]string{
 	operation.SpoiledMakesWay:    "the jar that stands there cannot be put right as it is ({1}); it makes way for a new one, and glassjar discard --undo brings it back where that is gone",
 	operation.DiscardedStays:     "{1} is not removed: {2}; look what is in it, and remove it by hand",
 	operation.PythonUpgraded:     "the Python of this jar is {1} now, and was {2} when it was made: glassjar recreate brings it in step",
+	operation.HandChanges:        "what the spec or the record asks for had been changed since state {1}: that is kept as state {2}",
 	operation.MadeForScript:      "a jar with {2} was made for {1}; glassjar contents --jar {1} lists what is in it",
 	operation.Undone:             "an earlier command was cut off; what it had begun was undone",
 	operation.Completed:          "an earlier command was cut off; what it had begun was completed",

@@ -59,6 +59,9 @@ type Work struct {
 	Own     map[string]jar.OwnFile
 	Write   map[string][]byte
 	Parts   project.Parts
+	// ByHand has the spec and the record as they stand become a state of their own first, since
+	// somebody changed them and Write does not go on from there.
+	ByHand bool
 	// Commit gives a jar that was prepared beside it its place.
 	Commit func(context.Context) error
 }
@@ -164,6 +167,20 @@ func (a *Applier) noteState(w Work, origins map[string]string, own map[string]ja
 	next, err := a.nextMoment(w, origins)
 	if err != nil {
 		return err
+	}
+	if w.ByHand {
+		before, _, err := w.Jar.LastMoment()
+		if err != nil {
+			return err
+		}
+		before.Number, before.At, before.Command, before.Did = next.Number, a.Now(), jar.ByHand, nil
+		before.Spec, before.Record = TextOf(nil, w.Place.SpecFile), TextOf(nil, w.Place.RecordFile)
+		text, err := before.Bytes()
+		if err != nil {
+			return err
+		}
+		own[jar.MomentPath(before.Number)] = jar.OwnFile{Data: text}
+		next.Number++
 	}
 	text, err := next.Bytes()
 	own[jar.MomentPath(next.Number)] = jar.OwnFile{Data: text}

@@ -27,7 +27,7 @@ type Moment struct {
 	// Number counts from 1.
 	Number int       `json:"number"`
 	At     time.Time `json:"at"`
-	// Command is what was typed; Did what it changed, as in "+brixmeter 2.1".
+	// Command is what was typed, or [ByHand]; Did what it changed, as in "+brixmeter 2.1".
 	Command string        `json:"command"`
 	Did     []string      `json:"did"`
 	Python  string        `json:"python"`
@@ -38,6 +38,10 @@ type Moment struct {
 	Spec   *string `json:"spec"`
 	Record *string `json:"record"`
 }
+
+// ByHand stands for the command of a state that keeps what somebody wrote into the spec or the
+// record.
+const ByHand = "(changed by hand)"
 
 // MomentPackage is a distribution and the package file that it was unpacked from.
 type MomentPackage struct {

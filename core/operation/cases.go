@@ -114,6 +114,7 @@ const (
 	SpoiledMakesWay    Remark = "spoiled, makes way"          // what is wrong with it
 	DiscardedStays     Remark = "a discarded jar stays"       // where it is, why
 	PythonUpgraded     Remark = "Python upgraded"             // its version now, and when the jar was made
+	HandChanges        Remark = "changed by hand"             // the states before and that are it
 	MadeForScript      Remark = "made for a script"           // the script, the Python
 	Undone             Remark = "undone"                      // nothing
 	Completed          Remark = "completed"                   // nothing

@@ -68,7 +68,7 @@ func (m *Machine) apply(ctx context.Context, p *job) (*Outcome, error) {
 	}
 	applier := apply.Applier{Store: m.Store, Placing: m.Settings.Placing, Report: m.Report, Command: m.Command, Now: m.now, Compiling: m.bytecodeWay()}
 	done, err := applier.Do(ctx, apply.Work{Plan: p.Plan, Steps: p.steps, Place: p.place, Jar: p.jar, New: p.instead, Outside: m.outside(p.place), Python: p.python, Catalog: p.catalog, Begun: p.begun,
-		Removed: p.removed, Own: p.structure, Write: p.write, Parts: p.parts, Commit: func(ctx context.Context) error { return m.commit(ctx, p) }})
+		Removed: p.removed, Own: p.structure, Write: p.write, Parts: p.parts, ByHand: p.byHand, Commit: func(ctx context.Context) error { return m.commit(ctx, p) }})
 	out.Fetched, out.Files = done.Fetched, done.Files
 	out.Wrote, out.Removed, out.Warnings = done.Wrote, done.Removed, done.Warnings
 	if done.Took > 0 {

@@ -1,6 +1,7 @@
 package operation
 
 import (
+	"bytes"
 	"context"
 	"fmt"
 	"os"
@@ -133,14 +134,34 @@ func (m *Machine) toMoment(ctx context.Context, p *job, installed []jar.Installe
 	survey.Unknown = nil // what belongs to nothing is not this command's business
 	p.compare(installed, func(d jar.Installed) bool { return origins[d.Key()] == "" }, &survey,
 		plan.Aim{Free: true, Why: fmt.Sprintf("it is not in state %d", to.Number)}) // going back is what was asked for
-	for file, text := range map[string]*string{p.place.SpecFile: to.Spec, p.place.RecordFile: to.Record} {
-		if text != nil {
-			p.write[file] = []byte(*text)
-		} else if _, err := os.Stat(file); err == nil {
-			p.write[file] = nil
+	last, _, err := p.jar.LastMoment()
+	if err != nil {
+		return nil, err
+	}
+	record, was := bytesOf(apply.TextOf(nil, p.place.RecordFile)), bytesOf(last.Spec)
+	text, err := project.Back(spec.File, spec.Text, was, bytesOf(to.Spec))
+	if err != nil {
+		return nil, err
+	}
+	for file, text := range map[string][]byte{p.place.SpecFile: text, p.place.RecordFile: bytesOf(to.Record)} {
+		if _, err := os.Stat(file); err == nil || text != nil {
+			p.write[file] = text
 		}
 	}
-	return m.carryOut(ctx, p, decide)
+	p.byHand = !bytes.Equal(record, bytesOf(last.Record)) || !project.AskAlike(spec.Text, was)
+	out, err := m.carryOut(ctx, p, decide)
+	if err == nil && out.Done && p.byHand {
+		m.note(HandChanges, strconv.Itoa(last.Number), strconv.Itoa(last.Number+1))
+	}
+	return out, err
+}
+
+// bytesOf is a text of a state; nil for none.
+func bytesOf(text *string) []byte {
+	if text == nil {
+		return nil
+	}
+	return []byte(*text)
 }
 
 // clonedMoment is the state of a jar as the first of another.

@@ -61,6 +61,9 @@ type job struct {
 	chosen   func(context.Context, []plan.Choice)
 	begun    *catalog.Begun
 	endEarly func()
+	// byHand has the spec and the record that stand there kept as a state, since somebody changed
+	// them.
+	byHand bool
 	// once tells that the jar is thrown away after a command: it is on no list.
 	once bool
 }
