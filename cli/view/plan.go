@@ -81,10 +81,10 @@ func (s *Screen) sources(t *Sheet, p *plan.Plan) {
 	}
 	var parts []string
 	if fetch > 0 {
-		parts = append(parts, fmt.Sprintf("%s to fetch, %s", Count(fetch, "file"), Bytes(p.Fetch)))
+		parts = append(parts, Count(fetch, "file")+" to fetch"+ofSize(p.Fetch))
 	}
 	if here > 0 {
-		parts = append(parts, fmt.Sprintf("%s here already, %s", Count(here, "file"), Bytes(p.HereBytes)))
+		parts = append(parts, Count(here, "file")+" here already"+ofSize(p.HereBytes))
 	}
 	text := strings.Join(parts, "; ")
 	if len(names) > 0 {
@@ -267,4 +267,12 @@ func Took(d time.Duration) string {
 		return fmt.Sprintf("%.0f s", d.Seconds())
 	}
 	return fmt.Sprintf("%d min %d s", int(d.Minutes()), int(d.Seconds())%60)
+}
+
+// ofSize is a number of bytes behind what has them; nothing where an index does not tell sizes.
+func ofSize(bytes int64) string {
+	if bytes == 0 {
+		return ""
+	}
+	return ", " + Bytes(bytes)
 }
