@@ -1,8 +1,10 @@
 package view
 
 import (
+	"cmp"
 	"os"
-	"sort"
+	"slices"
+	"strconv"
 	"strings"
 
 	"golang.org/x/term"
@@ -88,12 +90,7 @@ func targets(list []string) string {
 	byPythons := map[string][]string{}
 	var texts []string
 	for _, platform := range order {
-		all := pythons[platform]
-		sort.Slice(all, func(i, j int) bool { return len(all[i]) < len(all[j]) || len(all[i]) == len(all[j]) && all[i] < all[j] })
-		text := strings.Join(all, ", ")
-		if len(all) > 2 {
-			text = all[0] + " to " + all[len(all)-1]
-		}
+		text := spans(pythons[platform])
 		if byPythons[text] == nil {
 			texts = append(texts, text)
 		}
@@ -104,6 +101,31 @@ func targets(list []string) string {
 		parts = append(parts, strings.Join(byPythons[text], ", ")+" with Python "+text)
 	}
 	return strings.Join(parts, "; ")
+}
+
+// spans tells Pythons such as "3.9" by where they begin and end: "3.8 to 3.10, 3.12".
+func spans(pythons []string) string {
+	slices.SortFunc(pythons, func(a, b string) int { return cmp.Or(cmp.Compare(len(a), len(b)), strings.Compare(a, b)) })
+	follows := func(a, b string) bool {
+		series, minor, _ := strings.Cut(a, ".")
+		n, err := strconv.Atoi(minor)
+		return err == nil && b == series+"."+strconv.Itoa(n+1)
+	}
+	var parts []string
+	for from := 0; from < len(pythons); {
+		to := from
+		for to+1 < len(pythons) && follows(pythons[to], pythons[to+1]) {
+			to++
+		}
+		if to-from < 2 {
+			parts = append(parts, pythons[from])
+			from++
+			continue
+		}
+		parts = append(parts, pythons[from]+" to "+pythons[to])
+		from = to + 1
+	}
+	return strings.Join(parts, ", ")
 }
 
 // Indexes lists where packages come from.
