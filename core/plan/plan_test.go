@@ -4,7 +4,9 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"math/rand/v2"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -226,7 +228,7 @@ func TestSolveAll(t *testing.T) {
 		}
 		got = append(got, line)
 	}
-	assert.Equal(t, []string{`juice 1.0;`, `label 1.0; >press 1.0 >press 2.0`, `press 1.0;sys_platform != "linux"`, `press 2.0;sys_platform != "win32" >juice `}, got)
+	assert.Equal(t, []string{`juice 1.0;"tests" in dependency_groups or sys_platform != "win32"`, `label 1.0; >press 1.0 >press 2.0`, `press 1.0;sys_platform != "linux"`, `press 2.0;sys_platform != "win32" >juice `}, got)
 	_, err = u.Entries(func(string, version.Version) (project.Package, error) { return project.Package{}, errors.New("no") })
 	assert.Error(t, err)
 
@@ -351,6 +353,56 @@ func TestEntriesOfParts(t *testing.T) {
 		got[e.Name] = e.Marker.String()
 	}
 	assert.Equal(t, map[string]string{"bees": `"tests" in dependency_groups`, "hive": "", "juice": `"shop" in extras or "tests" in dependency_groups`, "press": `"shop" in extras`}, got)
+}
+
+// With any parts and on any target a record has just what they lead to there.
+func TestEntriesSayWhatPartsLeadTo(t *testing.T) {
+	r := rand.New(rand.NewPCG(7, 11))
+	names := []string{"bees", "cider", "juice", "label", "must", "perry", "press"}
+	markers := []string{"", "", "; sys_platform == 'linux'", "; python_version >= '3.12'", "; sys_platform == 'win32' and python_version < '3.12'"}
+	parts := []string{"", "", "group tests: ", "group docs: ", "extra hot: "}
+	one := func(list []string) string { return list[r.IntN(len(list))] }
+	for round := range 300 {
+		var lines, roots []string
+		for i, name := range names {
+			line := name + " 1.0:"
+			for range r.IntN(3) {
+				if i > 0 {
+					line += " " + names[r.IntN(i)] + one(markers) + ","
+				}
+			}
+			lines = append(lines, strings.TrimSuffix(line, ","))
+		}
+		for range 1 + r.IntN(5) {
+			roots = append(roots, one(parts)+one(names)+one(markers))
+		}
+		all := ask(roots...)
+		u, err := solver(lines...).SolveAll(ctx, all)
+		require.NoError(t, err)
+		entries, err := u.Entries(func(name string, v version.Version) (project.Package, error) {
+			return project.Package{Name: name, Version: v}, nil
+		})
+		require.NoError(t, err)
+		for _, target := range u.Served {
+			for _, holds := range []project.Parts{{}, {Groups: []string{"tests"}}, {Groups: []string{"docs"}, Extras: []string{"hot"}}, {Extras: []string{"hot"}}} {
+				env := target.Environment()
+				all.Own, all.Environment = target, env
+				u, err := solver(lines...).SolveAll(ctx, all)
+				require.NoError(t, err)
+				var want, got []string
+				for _, c := range u.Parts(holds) {
+					want = append(want, c.Name)
+				}
+				for _, e := range entries {
+					if e.Marker.HoldsIn(env.Markers, holds.Extras, holds.Groups) {
+						got = append(got, e.Name)
+					}
+				}
+				slices.Sort(want)
+				require.Equal(t, want, got, "round %d: %v for %v on %v of %q", round, roots, holds, target, lines)
+			}
+		}
+	}
 }
 
 func TestCompare(t *testing.T) {

@@ -2,6 +2,7 @@ package plan
 
 import (
 	"cmp"
+	"maps"
 	"slices"
 	"strings"
 
@@ -17,9 +18,22 @@ type key struct{ name, version string }
 // entry is where one version of a distribution was chosen, and what it needs there.
 type entry struct {
 	version version.Version
-	targets map[target.Target]bool
-	parts   map[project.Part]bool
-	needs   map[key]bool
+	targets targets
+	// parts are the parts of the spec that lead to it, and for which targets.
+	parts map[project.Part]targets
+	needs map[key]bool
+}
+
+type targets map[target.Target]bool
+
+// within reports whether other has all of them.
+func (t targets) within(other targets) bool {
+	for one := range t {
+		if !other[one] {
+			return false
+		}
+	}
+	return true
 }
 
 // Entries are those of the record that serves every target: one for each version of each
@@ -54,7 +68,7 @@ func (u *Solutions) Entries(describe func(name string, v version.Version) (proje
 				e.Dependencies = append(e.Dependencies, d)
 			}
 		}
-		e.Marker = u.set.Marker(u.Served, func(t target.Target) bool { return found[k].targets[t] }).And(partMarker(found[k].parts))
+		e.Marker = u.marker(found[k])
 		out = append(out, e)
 	}
 	return out, nil
@@ -72,13 +86,16 @@ func (u *Solutions) entries() map[key]*entry {
 		for _, c := range s.Choices {
 			e := out[here[c.Name]]
 			if e == nil {
-				e = &entry{c.Version, map[target.Target]bool{}, map[project.Part]bool{}, map[key]bool{}}
+				e = &entry{c.Version, targets{}, map[project.Part]targets{}, map[key]bool{}}
 				out[here[c.Name]] = e
 			}
 			e.targets[t] = true
 			for p, names := range reached {
 				if names[c.Name] {
-					e.parts[p] = true
+					if e.parts[p] == nil {
+						e.parts[p] = targets{}
+					}
+					e.parts[p][t] = true
 				}
 			}
 			for _, n := range c.Needs {
@@ -91,14 +108,45 @@ func (u *Solutions) entries() map[key]*entry {
 	return out
 }
 
-// partMarker is the condition that one of the parts was asked for; none for what the
-// dependencies lead to.
-func partMarker(parts map[project.Part]bool) requirement.Marker {
-	if parts[project.Part{}] || len(parts) == 0 {
-		return requirement.Marker{}
+// marker tells where an entry belongs: for which targets the dependencies lead to it, and for which
+// others one of the groups and extras does, where that was asked for.
+func (u *Solutions) marker(e *entry) requirement.Marker {
+	on := func(t targets) requirement.Marker {
+		return u.set.Marker(u.Served, func(one target.Target) bool { return t[one] })
 	}
+	base := e.parts[project.Part{}]
+	if len(e.parts) == 0 || len(base) > 0 && e.targets.within(base) {
+		return on(e.targets)
+	}
+	// Parts that lead to it for the same targets stand together.
+	var lists [][]project.Part
+	for _, p := range slices.SortedFunc(maps.Keys(e.parts), project.Part.Compare) {
+		at := slices.IndexFunc(lists, func(list []project.Part) bool { return maps.Equal(e.parts[list[0]], e.parts[p]) })
+		switch {
+		case e.parts[p].within(base): // the dependencies lead to it there
+		case at >= 0:
+			lists[at] = append(lists[at], p)
+		default:
+			lists = append(lists, []project.Part{p})
+		}
+	}
+	var m requirement.Marker
+	for i, list := range lists {
+		one := on(e.parts[list[0]]).And(partMarker(list))
+		if m = m.Or(one); i == 0 {
+			m = one
+		}
+	}
+	if len(base) > 0 {
+		m = on(base).Or(m)
+	}
+	return m
+}
+
+// partMarker is the condition that one of some groups and extras was asked for.
+func partMarker(parts []project.Part) requirement.Marker {
 	var conditions []string
-	for p := range parts {
+	for _, p := range parts {
 		conditions = append(conditions, p.Condition())
 	}
 	slices.Sort(conditions)

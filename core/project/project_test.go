@@ -72,6 +72,7 @@ func TestSpecFaults(t *testing.T) {
 		"requirement":         {"[project]\ndependencies = [\n\"ok\",\n\"x >> 1\",\n]\n", 4, "column 3"},
 		"python":              {"[project]\nrequires-python = \"three\"\n", 2, "three"},
 		"extra's requirement": {"[project.optional-dependencies]\na = [\"x >\"]\n", 2, "column"},
+		"extra of its own":    {"[project]\nname = \"press\"\n[project.optional-dependencies]\na = [\"must\"]\nall = [\"press[a,b]\"]\n", 5, `press has no extra "b"`},
 		"group's table":       {"[dependency-groups]\na = [{other = \"b\"}]\n", 0, "include-group"},
 		"group that is not":   {"[dependency-groups]\na = [{include-group = \"b\"}]\n", 2, "not there"},
 		"group in a circle":   {"[dependency-groups]\na = [{include-group = \"b\"}]\nb = [{include-group = \"a\"}]\n", 0, "includes itself"},
@@ -450,4 +451,23 @@ func TestRecordLabel(t *testing.T) {
 	assert.Equal(t, label, r.Label(), "where it comes from has no part in it")
 	r.Packages[len(r.Packages)-1].Wheels[0].Hashes["sha256"] = strings.Repeat("cd", 32)
 	assert.NotEqual(t, label, r.Label())
+}
+
+// Extras of the project that others name are what these ask for, once, under every condition on
+// the way; a distribution that is only called as the project is stays one.
+func TestOwnExtras(t *testing.T) {
+	s, err := project.ParseSpec("pyproject.toml", []byte(`[project]
+name = "Orchard.Press"
+dependencies = ["orchard-press[far]"]
+[project.optional-dependencies]
+all = ["orchard_press[tests,docs]", "must"]
+tests = ["must", "orchard-press[all]"]
+docs = ["cider; python_version >= '3.9'"]
+[dependency-groups]
+dev = ["orchard-press[docs]; sys_platform == 'linux'", "perry"]
+`))
+	require.NoError(t, err)
+	assert.Equal(t, []string{"orchard-press[far]", `extra all: cider; python_version >= "3.9"`, "extra all: must", `extra docs: cider; python_version >= "3.9"`,
+		"extra tests: must", `extra tests: cider; python_version >= "3.9"`,
+		`group dev: cider; python_version >= "3.9" and sys_platform == "linux"`, "group dev: perry"}, project.Asks(s.Asked))
 }

@@ -199,6 +199,9 @@ func ParseSpec(file string, text []byte) (*Spec, error) {
 	if err := s.takeGroups(raw.Groups); err != nil {
 		return nil, err
 	}
+	if err := s.expandOwn(); err != nil {
+		return nil, err
+	}
 	if err := s.takeTool(raw.Tool.Glassjar); err != nil {
 		return s, err
 	}
