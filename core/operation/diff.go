@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"fmt"
+	"maps"
 	"os"
 	"path/filepath"
 	"slices"
@@ -236,10 +237,13 @@ func (s *side) apply(other *side) {
 	if s.record == nil {
 		return
 	}
-	for _, e := range s.record.Packages {
-		if other.env != nil && !e.Marker.HoldsIn(other.env, other.parts.Extras, other.parts.Groups) {
-			continue
+	list := s.record.Packages
+	if other.env != nil {
+		if entries, _, err := plan.Applying(s.record, other.env, other.parts); err == nil {
+			list = slices.Collect(maps.Values(entries))
 		}
+	}
+	for _, e := range list {
 		p := sidePackage{version: e.Version.String(), index: e.Index}
 		for _, f := range e.Files() {
 			p.sums = append(p.sums, f.Hashes["sha256"])

@@ -336,6 +336,9 @@ func (m *Machine) planFor(ctx context.Context, p *job, installed []jar.Installed
 		return err
 	}
 	p.parts = p.partsNow().WithPart(opt.part)
+	if opt.part == (project.Part{}) && len(opt.asked) > 0 {
+		p.parts.Only = false // what is asked for now is one of the dependencies, and is to come into the jar
+	}
 	p.choices = u.Parts(p.parts)
 	p.roots = roots
 	p.versions = map[string]version.Version{}

@@ -10,6 +10,7 @@ import (
 	"glassjar/core/leaks"
 	"glassjar/core/near"
 	"glassjar/core/place"
+	"glassjar/core/plan"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
 	"glassjar/core/source"
@@ -253,10 +254,12 @@ func (m *Machine) step(ctx context.Context, j *jar.Jar, installed []jar.Installe
 		return JarDiffers
 	}
 	want := map[string]version.Version{}
-	for _, e := range record.Packages {
-		if e.Marker.HoldsIn(in.Environment(), j.State.Parts.Extras, j.State.Parts.Groups) {
-			want[e.Name] = e.Version
-		}
+	entries, _, err := plan.Applying(record, in.Environment(), j.State.Parts)
+	if err != nil {
+		return JarDiffers
+	}
+	for name, e := range entries {
+		want[name] = e.Version
 	}
 	for _, d := range installed {
 		if v, ok := want[d.Key()]; !ok || !v.IsZero() && !v.Equal(d.Version()) { // 1.0 is 1.0.0

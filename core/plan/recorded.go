@@ -49,17 +49,10 @@ func FromRecord(record *project.Record, env target.Environment, parts project.Pa
 	if err := Served(record, env); err != nil {
 		return nil, err
 	}
-	applies := map[string]project.Package{}
-	for _, e := range record.Packages {
-		if !e.Marker.HoldsIn(env.Markers, parts.Extras, parts.Groups) {
-			continue
-		}
-		if other, twice := applies[e.Name]; twice {
-			return nil, &project.FileError{File: record.File, Where: e.Name, Why: fmt.Sprintf("two entries apply here, %s and %s", other.Version, e.Version)}
-		}
-		applies[e.Name] = e
+	applies, asked, err := Applying(record, env.Markers, parts)
+	if err != nil {
+		return nil, err
 	}
-	asked, wanted := askedIn(record, env, parts, applies)
 	neededBy := map[string][]string{}
 	for _, name := range slices.Sorted(maps.Keys(applies)) {
 		for _, d := range applies[name].Dependencies {
@@ -69,9 +62,6 @@ func FromRecord(record *project.Record, env target.Environment, parts project.Pa
 	var out []Choice
 	present := map[string]version.Version{}
 	for _, name := range slices.Sorted(maps.Keys(applies)) {
-		if !wanted[name] {
-			continue
-		}
 		e := applies[name]
 		f, err := PickFile(record, e, env)
 		if err == nil && f.IsSource() {
@@ -126,15 +116,27 @@ func Served(record *project.Record, env target.Environment) error {
 	return bad
 }
 
-// askedIn are the names that a person asked for, and all that belong into the
-// jar. Without the dependencies only what the chosen groups and extras lead to
-// does; the record's own list of what was asked tells what that is.
-func askedIn(record *project.Record, env target.Environment, parts project.Parts, applies map[string]project.Package) (asked, wanted map[string]bool) {
-	asked, wanted = map[string]bool{}, map[string]bool{}
+// Applying are the entries of a record that belong into a jar with some parts of the spec, by name,
+// and the names among them that a person asked for. Without the dependencies only what the chosen
+// groups and extras lead to does; the record's own list of what was asked tells what that is. The
+// error is a [*project.FileError] where two entries of one name apply.
+func Applying(record *project.Record, markers requirement.Environment, parts project.Parts) (entries map[string]project.Package, asked map[string]bool, err error) {
+	applies := map[string]project.Package{}
+	for _, e := range record.Packages {
+		if !e.Marker.HoldsIn(markers, parts.Extras, parts.Groups) {
+			continue
+		}
+		if other, twice := applies[e.Name]; twice {
+			return nil, nil, &project.FileError{File: record.File, Where: e.Name, Why: fmt.Sprintf("two entries apply here, %s and %s", other.Version, e.Version)}
+		}
+		applies[e.Name] = e
+	}
+	asked = map[string]bool{}
+	entries = map[string]project.Package{}
 	var visit func(string)
 	visit = func(name string) {
-		if e, ok := applies[name]; ok && !wanted[name] {
-			wanted[name] = true
+		if e, ok := applies[name]; ok && entries[name].Name == "" {
+			entries[name] = e
 			for _, d := range e.Dependencies {
 				visit(d.Name)
 			}
@@ -143,18 +145,16 @@ func askedIn(record *project.Record, env target.Environment, parts project.Parts
 	for _, text := range record.Asked {
 		p, rest := project.ReadAsks(text)
 		r, err := requirement.Parse(rest)
-		if err != nil || !parts.Has(p) || !r.Marker.Holds(env.Markers) {
+		if err != nil || !parts.Has(p) || !r.Marker.Holds(markers) {
 			continue
 		}
 		asked[r.Key()] = true
 		visit(r.Key())
 	}
 	if !parts.Only {
-		for name := range applies {
-			wanted[name] = true
-		}
+		entries = applies
 	}
-	return asked, wanted
+	return entries, asked, nil
 }
 
 // PickFile chooses the file of an entry that serves an environment best.

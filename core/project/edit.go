@@ -182,47 +182,44 @@ func findArray(text []byte, path []string) (array, bool) {
 		if !samePath(have, path) || value.Kind != unstable.Array {
 			return false
 		}
+		out.open = keyEnd
+		for out.open < len(text) && strings.ContainsRune(" \t=", rune(text[out.open])) {
+			out.open++
+		}
+		at := out.open + 1
 		it := value.Children()
 		for it.Next() {
 			n := it.Node()
 			if n.Kind == unstable.Comment {
 				continue
 			}
-			r := n.Raw
-			out.items = append(out.items, item{int(r.Offset), int(r.Offset + r.Length), string(n.Data)})
+			from := nextItem(text, at)
+			if at = from + int(n.Raw.Length); from < len(text) && strings.IndexByte(`"'[{`, text[from]) >= 0 {
+				at = tomltext.EndOfValue(text, from) // the parser has no place for tables
+			}
+			out.items = append(out.items, item{from, at, string(n.Data)})
 		}
-		out.open, out.close = brackets(text, keyEnd, out.items)
-		found = out.open >= 0
+		out.close = nextItem(text, at)
+		found = out.close < len(text) && text[out.open] == '[' && text[out.close] == ']'
 		return true
 	})
 	return out, found
 }
 
-// brackets finds an array's brackets: the parser gives the places of its items
-// only.
-func brackets(text []byte, keyEnd int, items []item) (int, int) {
-	open := keyEnd
-	for open < len(text) && text[open] != '[' {
-		if !strings.ContainsRune(" \t=", rune(text[open])) {
-			return -1, -1
-		}
-		open++
-	}
-	i := open + 1
-	if n := len(items); n > 0 {
-		i = items[n-1].end
-	}
-	for ; i < len(text); i++ {
-		switch text[i] {
-		case ']':
-			return open, i
+// nextItem is where in an array the next item begins, or the bracket behind the last one.
+func nextItem(text []byte, at int) int {
+	for ; at < len(text); at++ {
+		switch text[at] {
 		case '#':
-			for i < len(text) && text[i] != '\n' {
-				i++
+			for at < len(text) && text[at] != '\n' {
+				at++
 			}
+		case ' ', '\t', '\r', '\n', ',':
+		default:
+			return at
 		}
 	}
-	return -1, -1
+	return at
 }
 
 // put writes a requirement in the place of the one that it replaces, or adds it in the

@@ -27,6 +27,9 @@ func layout(random *rand.Rand, names []string) string {
 	b.WriteString("[" + space("head"))
 	for i, name := range names {
 		quote := []string{"'", `"`, "'''", `"""`}[random.IntN(4)]
+		if strings.HasPrefix(name, "{") {
+			quote = ""
+		}
 		b.WriteString(quote + name + quote + space(name))
 		if i < len(names)-1 || random.IntN(2) == 0 {
 			b.WriteString("," + space("after"))
@@ -52,8 +55,14 @@ func TestEditsOfAnyLayout(t *testing.T) {
 	for seed := range uint64(3000) {
 		random := rand.New(rand.NewPCG(seed, 7))
 		names := []string{"apple", "pear", "quince", "plum"}[:random.IntN(5)]
-		text := "[project]\nname = 'x'\ndependencies = " + layout(random, names) + " # end\n[tool.x]\na = 1 # tail\n"
 		want := slices.Clone(names)
+		part, head := project.Part{}, "[project]\nname = 'x'\ndependencies = "
+		if random.IntN(2) == 0 {
+			part, head = project.Part{Group: "mine"}, "[dependency-groups]\nother = []\nmine = "
+			names = slices.Insert(slices.Clone(names), random.IntN(len(names)+1), "{ include-group = 'other' }")
+		}
+		text := head + layout(random, names) + " # end\n[tool.x]\na = 1 # tail\n"
+		names = want
 		var drop []string
 		if len(names) > 0 && random.IntN(3) > 0 {
 			drop = []string{names[random.IntN(len(names))]}
@@ -64,7 +73,7 @@ func TestEditsOfAnyLayout(t *testing.T) {
 			add = []string{"medlar"}
 			want = append(want, "medlar")
 		}
-		edited, err := spec(t, text).Edit(project.Part{}, add, drop, "x")
+		edited, err := spec(t, text).Edit(part, add, drop, "x")
 		what := fmt.Sprintf("seed %d, drop %v, add %v:\n%s\n---\n%s", seed, drop, add, text, edited)
 		require.NoError(t, err, what)
 		var have []string
@@ -72,6 +81,7 @@ func TestEditsOfAnyLayout(t *testing.T) {
 			have = append(have, a.Name)
 		}
 		require.Equal(t, want, append([]string{}, have...), what)
+		assert.Equal(t, strings.Count(text, "{ include-group = 'other' }"), strings.Count(string(edited), "{ include-group = 'other' }"), what)
 		for _, said := range append(slices.Clone(want), "head", "end", "tail") {
 			assert.Equal(t, strings.Count(text, "# "+said+"\n"), strings.Count(string(edited), "# "+said+"\n"), what)
 		}

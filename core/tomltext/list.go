@@ -65,7 +65,7 @@ func inlineElements(text []byte, path []string) (list []Element, ok bool) {
 		begin := line + len(text[line:next]) - len(bytes.TrimLeft(text[line:next], " \t"))
 		switch {
 		case begin < end && text[begin] == '{':
-			stop := valueEnd(text, begin)
+			stop := EndOfValue(text, begin)
 			rest := strings.TrimSpace(withoutComment(text[stop:next]))
 			if stop >= next || rest != "," && rest != "" || text[next-1] != '\n' {
 				return nil, false

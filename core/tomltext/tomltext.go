@@ -102,15 +102,15 @@ func findValue(text []byte, path []string) (from, to int, ok bool) {
 			}
 			from++
 		}
-		to, ok = valueEnd(text, from), true
+		to, ok = EndOfValue(text, from), true
 		return true
 	})
 	return from, to, ok
 }
 
-// valueEnd is where the value that begins at a place ends: brackets are
-// balanced outside of strings and comments.
-func valueEnd(text []byte, at int) int {
+// EndOfValue is where the value that begins at a place ends: brackets are balanced outside of
+// strings and comments.
+func EndOfValue(text []byte, at int) int {
 	depth := 0
 	for i := at; i < len(text); i++ {
 		switch c := text[i]; c {
