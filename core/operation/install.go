@@ -328,7 +328,7 @@ func (m *Machine) planFor(ctx context.Context, p *job, installed []jar.Installed
 		return err
 	}
 	p.chosen = m.fetchEarly(p, installed)
-	u, err := m.solveAll(ctx, p, spec, atLeast(roots, opt.floor), resolve.Problem{AllowPrereleases: opt.pre, Keep: keepOf(record, installed, opt)})
+	u, err := m.solveAll(ctx, p, spec, atLeast(roots, opt.floor), resolve.Problem{AllowPrereleases: opt.pre, Keep: keepOf(record, installed, opt)}, record)
 	if err != nil {
 		return err
 	}

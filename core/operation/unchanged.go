@@ -50,7 +50,7 @@ func (m *Machine) statePrint(j *jar.Jar, at place.Place) string {
 		return ""
 	}
 	h := sha256.New()
-	fmt.Fprintf(h, "settled 3\n%s\n%s %d %d\n", j.Root, base, program.Size(), program.ModTime().UnixNano())
+	fmt.Fprintf(h, "settled 4\n%s\n%s %d %d\n", j.Root, base, program.Size(), program.ModTime().UnixNano())
 	next, err := j.NextNumber()
 	if err != nil {
 		return ""

@@ -410,6 +410,53 @@ func TestEntriesSayWhatPartsLeadTo(t *testing.T) {
 	}
 }
 
+// A record that has several versions of a name stays what it is until somebody asks for more: each
+// version is preferred where it belongs.
+func TestSeveralVersionsStay(t *testing.T) {
+	r := rand.New(rand.NewPCG(3, 5))
+	names := []string{"bees", "cider", "juice", "label", "must"}
+	for round := range 300 {
+		var lines, roots []string
+		for i, name := range names {
+			for _, v := range []string{"3.0", "2.0", "1.0"} {
+				line := name + " " + v + []string{"", "", " on linux"}[r.IntN(3)] + ":"
+				if i > 0 && r.IntN(2) == 0 {
+					line += " " + names[r.IntN(i)] + []string{"", "<3", ">=2", "<3; python_version >= '3.12'", "; sys_platform == 'win32'"}[r.IntN(5)]
+				}
+				lines = append(lines, line)
+			}
+		}
+		for range 1 + r.IntN(3) {
+			roots = append(roots, names[r.IntN(len(names))]+[]string{"", "", "<3; sys_platform == 'win32'"}[r.IntN(3)])
+		}
+		record := &project.Record{}
+		keep := map[string]version.Version{names[r.IntN(len(names))]: version.MustParse("2.0")}
+		var before []string
+		for again := range 3 {
+			all := ask(roots...)
+			all.Problem.Keep, all.Several = keep, record
+			u, err := solver(lines...).SolveAll(ctx, all)
+			if err != nil {
+				break // nothing fits there, which is another test's business
+			}
+			record.Packages, err = u.Entries(func(name string, v version.Version) (project.Package, error) {
+				return project.Package{Name: name, Version: v}, nil
+			})
+			require.NoError(t, err)
+			var now []string
+			keep = map[string]version.Version{}
+			for _, e := range record.Packages {
+				now = append(now, e.Name+" "+e.Version.String()+"; "+e.Marker.String())
+				keep[e.Name] = e.Version
+			}
+			if again > 0 {
+				require.Equal(t, before, now, "round %d: %v of %q", round, roots, lines)
+			}
+			before = now
+		}
+	}
+}
+
 func TestCompare(t *testing.T) {
 	choice := func(name, v, sum string) plan.Choice {
 		return plan.Choice{Name: name, Version: version.MustParse(v), Asked: name == "press", File: index.File{Name: name + ".whl", Index: "orchard", Size: 10, Hashes: digest.Sums{SHA256: sum}}}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -25,9 +26,11 @@ type Ask struct {
 	// of itself.
 	Own         target.Target
 	Environment target.Environment
-	// Problem has the versions that are preferred, and what is admitted; Base are the
-	// versions that the base provides.
+	// Problem has the versions that are preferred, and what is admitted; Several, if set, is a
+	// record that may have more than one version of a name, each to be preferred where it belongs.
+	// Base are the versions that the base provides.
 	Problem resolve.Problem
+	Several *project.Record
 	Base    map[string]version.Version
 }
 
@@ -44,6 +47,8 @@ type Solutions struct {
 	chosen map[target.Target]*resolve.Solution
 	left   map[target.Target]error
 	set    target.Set
+	// several are the entries of names of which the record has several versions.
+	several []project.Package
 	// worked are the targets that were solved for, without those that nothing tells apart
 	// from one of them; own answered for the jar.
 	worked []solved
@@ -74,7 +79,7 @@ func (s Solver) SolveAll(ctx context.Context, ask Ask) (*Solutions, error) {
 		keep[name] = v
 	}
 	ask.Problem.Keep = keep
-	u := &Solutions{solver: s, ask: ask, chosen: map[target.Target]*resolve.Solution{}, left: map[target.Target]error{}}
+	u := &Solutions{solver: s, ask: ask, several: several(ask.Several, ask.Problem.Keep), chosen: map[target.Target]*resolve.Solution{}, left: map[target.Target]error{}}
 	ahead, err := u.ahead(ctx)
 	if err != nil {
 		return u, err
@@ -107,8 +112,10 @@ func (s Solver) SolveAll(ctx context.Context, ask Ask) (*Solutions, error) {
 // and what it chose tells what the other targets are likely to need. Their solutions, and
 // the jar's, do not depend on it, since it differs between machines.
 func (u *Solutions) ahead(ctx context.Context) (*solved, error) {
-	u.own = u.solver.Source(u.ask.Environment, u.ask.Problem.Keep)
-	solution, err := u.solver.solution(ctx, u.own, u.ask.Environment, u.ask.Roots, u.ask.Problem)
+	problem := u.ask.Problem
+	problem.Keep = u.keepIn(u.ask.Environment)
+	u.own = u.solver.Source(u.ask.Environment, problem.Keep)
+	solution, err := u.solver.solution(ctx, u.own, u.ask.Environment, u.ask.Roots, problem)
 	if err != nil {
 		return nil, err
 	}
@@ -131,6 +138,7 @@ func (u *Solutions) ahead(ctx context.Context) (*solved, error) {
 func (u *Solutions) solveOwn(ctx context.Context) (err error) {
 	ask := u.ask
 	ask.Problem.Learned = nil // its Python may be one that no target has
+	ask.Problem.Keep = u.keepIn(ask.Environment)
 	if s, ok := u.chosen[ask.Own]; ok {
 		for _, c := range s.Choices {
 			ask.Problem.Keep[c.Name] = c.Version
@@ -161,6 +169,9 @@ func (u *Solutions) same(ctx context.Context, env target.Environment, source Sou
 		for _, a := range u.ask.Roots {
 			out = append(out, a.Marker.Holds(e.Markers))
 		}
+		for _, kept := range u.several {
+			out = append(out, u.belongs(kept, e))
+		}
 		return out
 	}
 	worked := u.worked
@@ -175,17 +186,55 @@ func (u *Solutions) same(ctx context.Context, env target.Environment, source Sou
 	return nil
 }
 
+// several are the entries of a record that are not the only ones of their names, where a version
+// of the name is to be preferred at all.
+func several(record *project.Record, keep map[string]version.Version) []project.Package {
+	if record == nil {
+		return nil
+	}
+	count := map[string]int{}
+	for _, e := range record.Packages {
+		count[e.Name]++
+	}
+	return slices.DeleteFunc(slices.Clone(record.Packages), func(e project.Package) bool {
+		_, kept := keep[e.Name]
+		return count[e.Name] < 2 || e.Version.IsZero() || !kept
+	})
+}
+
+// keepIn are the versions that are preferred in an environment.
+func (u *Solutions) keepIn(env target.Environment) map[string]version.Version {
+	if len(u.several) == 0 {
+		return u.ask.Problem.Keep
+	}
+	keep := maps.Clone(u.ask.Problem.Keep)
+	for _, e := range u.several {
+		if u.belongs(e, env) {
+			keep[e.Name] = e.Version
+		}
+	}
+	return keep
+}
+
+// belongs reports whether an entry of the record belongs into a jar in an environment that holds all
+// groups and extras.
+func (u *Solutions) belongs(e project.Package, env target.Environment) bool {
+	return e.Marker.HoldsIn(env.Markers, u.ask.Several.Extras, u.ask.Several.Groups)
+}
+
 // solveOne solves for a target; files are not looked for.
 func (u *Solutions) solveOne(ctx context.Context, t target.Target, ahead *solved) solved {
 	env := u.set.Environment(t)
-	one := solved{env: env, source: u.solver.Source(env, u.ask.Problem.Keep)}
+	problem := u.ask.Problem
+	problem.Keep = u.keepIn(env)
+	one := solved{env: env, source: u.solver.Source(env, problem.Keep)}
 	if same := u.same(ctx, env, one.source, ahead); same != nil {
 		if ahead != nil {
 			u.worked = append(u.worked, *same)
 		}
 		return *same
 	}
-	one.solution, one.err = resolve.Solve(ctx, one.source, u.solver.problem(env, u.ask.Roots, u.ask.Problem))
+	one.solution, one.err = resolve.Solve(ctx, one.source, u.solver.problem(env, u.ask.Roots, problem))
 	var failure *resolve.Failure
 	if errors.As(one.err, &failure) {
 		one.err = &SolveError{Failure: failure, Environment: env.Title}
