@@ -240,6 +240,9 @@ func recordedAs(at place.Place, data []byte, u *plan.Solutions) (*Recorded, erro
 		return nil, err
 	}
 	out.Packages = len(written.Packages)
+	if len(written.Left) > 0 {
+		out.Left = written.Left
+	}
 	for _, t := range u.Served {
 		out.Targets = append(out.Targets, t.String())
 	}

@@ -94,6 +94,9 @@ func (m *Machine) recordText(ctx context.Context, p *job, spec *project.Spec, ro
 		have = nil // there is none, or it is written anew
 	} else {
 		r.Built = stillBuilt(have.Built, r.Packages)
+		if slices.Equal(have.Asked, r.Asked) && slices.Equal(leftTargets(have.Left), leftTargets(r.Left)) {
+			r.Left = have.Left // of several reasons another may have been come upon
+		}
 		keepNeedsOf(have.Packages, r.Packages)
 	}
 	if err := m.pinPythons(ctx, p, spec, r, have); err != nil {
@@ -101,6 +104,15 @@ func (m *Machine) recordText(ctx context.Context, p *job, spec *project.Spec, ro
 	}
 	p.record = r
 	return r.Format(), nil
+}
+
+// leftTargets are all targets that are left out, sorted.
+func leftTargets(list []project.LeftOut) (out []string) {
+	for _, l := range list {
+		out = append(out, l.Targets...)
+	}
+	slices.Sort(out)
+	return out
 }
 
 // keepNeedsOf leaves a record as it is where only another wheel of the same release was read, and

@@ -362,7 +362,7 @@ func TestEntriesSayWhatPartsLeadTo(t *testing.T) {
 	markers := []string{"", "", "; sys_platform == 'linux'", "; python_version >= '3.12'", "; sys_platform == 'win32' and python_version < '3.12'"}
 	parts := []string{"", "", "group tests: ", "group docs: ", "extra hot: "}
 	one := func(list []string) string { return list[r.IntN(len(list))] }
-	for round := range 300 {
+	for round := range 150 {
 		var lines, roots []string
 		for i, name := range names {
 			line := name + " 1.0:"
@@ -415,7 +415,7 @@ func TestEntriesSayWhatPartsLeadTo(t *testing.T) {
 func TestSeveralVersionsStay(t *testing.T) {
 	r := rand.New(rand.NewPCG(3, 5))
 	names := []string{"bees", "cider", "juice", "label", "must"}
-	for round := range 300 {
+	for round := range 150 {
 		var lines, roots []string
 		for i, name := range names {
 			for _, v := range []string{"3.0", "2.0", "1.0"} {

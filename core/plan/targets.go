@@ -347,19 +347,24 @@ func (u *Solutions) LeftOut() []project.LeftOut {
 	return out
 }
 
-// whyLeft is the reason for which a target is left out, in a line.
+// whyLeft is the reason for which a target is left out, in a line: the same whatever the solver
+// came upon first.
 func whyLeft(err error) string {
 	var failure *SolveError
 	if !errors.As(err, &failure) {
 		return err.Error()
 	}
-	var parts []string
+	var asked, parts []string
 	for _, f := range failure.Facts {
 		switch {
 		case f.Unfit == resolve.Fit && len(f.Needs) > 0 && f.Name != "":
 			parts = append(parts, fmt.Sprintf("%s needs %s", f.Name, f.Needs[0]))
 		case f.Unfit == resolve.Fit && len(f.Needs) > 0:
-			parts = append(parts, "asked for is "+f.Needs[0].String())
+			text := "asked for is " + f.Needs[0].String()
+			if !offered(f) && !slices.ContainsFunc(failure.Facts, func(other resolve.Fact) bool { return other.Unfit != resolve.Fit && other.Name == f.Needs[0].Name }) {
+				text += ", which is not to be had"
+			}
+			asked = append(asked, text)
 		case f.Unfit == resolve.NoFile:
 			parts = append(parts, f.Name+" has no file for it")
 		case f.Unfit == resolve.SourceOnly:
@@ -368,14 +373,27 @@ func whyLeft(err error) string {
 			parts = append(parts, f.Name+" is for other Pythons")
 		case f.Unfit == resolve.Held:
 			parts = append(parts, f.Name+" is held at "+Some(f.Details))
+		case f.Unfit == resolve.Yanked:
+			parts = append(parts, f.Name+" was withdrawn")
+		case f.Unfit == resolve.Prerelease:
+			parts = append(parts, f.Name+" has pre-releases only")
 		case f.Unfit == resolve.Broken:
 			parts = append(parts, f.Name+" cannot be read")
 		}
 	}
-	if len(parts) == 0 {
+	slices.Sort(asked)
+	slices.Sort(parts)
+	if parts = append(asked, parts...); len(parts) == 0 {
 		return "no versions fit together"
 	}
 	return Some(parts)
+}
+
+// offered reports whether there is a version that a need admits.
+func offered(f resolve.Fact) bool {
+	return slices.ContainsFunc(f.Needs, func(n resolve.Need) bool {
+		return n.URL != "" || slices.ContainsFunc(f.Offered, n.Specifiers.Holds)
+	})
 }
 
 // Some joins the first few of a list of reasons.

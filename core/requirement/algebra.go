@@ -1,6 +1,7 @@
 package requirement
 
 import (
+	"slices"
 	"sort"
 	"strings"
 
@@ -28,14 +29,19 @@ func combine(word string, m, n Marker) Marker {
 	case n.IsZero():
 		return m
 	}
-	return Marker{expr: &list{word: word, kids: []node{group(m.expr), group(n.expr)}}}.Simplify()
+	return Marker{expr: &list{word: word, kids: append(kidsOf(m.expr, word), kidsOf(n.expr, word)...)}}.Simplify()
 }
 
-func group(n node) node {
-	if l, ok := n.(*list); ok {
-		return &list{word: l.word, kids: l.kids, grouped: true}
+// kidsOf are the parts of a node in a list with a word: its own where it is one with that word.
+func kidsOf(n node, word string) []node {
+	l, ok := n.(*list)
+	switch {
+	case ok && l.word == word:
+		return slices.Clone(l.kids)
+	case ok:
+		return []node{&list{word: l.word, kids: l.kids, grouped: true}}
 	}
-	return n
+	return []node{n}
 }
 
 // Not is the marker that holds where m does not. It reports false where the

@@ -126,10 +126,12 @@ func (s *Set) byVariable(all []Target, in func(Target) bool, variable string) []
 		for _, op := range []string{"==", "!="} {
 			condition := fmt.Sprintf("%s %s %q", variable, op, value)
 			m := requirement.MustParseMarker(condition)
-			var there []Target
+			var there, elsewhere []Target
 			for _, t := range all {
 				if m.Holds(s.Environment(t).Markers) {
 					there = append(there, t)
+				} else {
+					elsewhere = append(elsewhere, t)
 				}
 			}
 			out = append(out, condition)
@@ -138,6 +140,8 @@ func (s *Set) byVariable(all []Target, in func(Target) bool, variable string) []
 					text = "(" + text + ")"
 				}
 				out = append(out, condition+" and "+text)
+			}
+			if text, ok := byPython(elsewhere, in); ok && text != "" {
 				out = append(out, condition+" or "+text)
 			}
 		}
