@@ -147,7 +147,7 @@ func (s *Screen) Checked(c *operation.Checked, mend bool) {
 	case len(c.Faults)+len(c.Broken)+len(c.Unknown)+len(c.Unmet) == 0 && c.Python == "" && (c.Step == operation.InStep || c.Step == operation.NoRecord):
 	case len(c.Faults)+len(c.Broken) > 0 && !mend:
 		t.Line("try", s.Plain("glassjar check --mend"))
-	case c.Step == operation.NoRecord:
+	case c.Step == operation.NoRecord, c.Step == operation.SpecChanged:
 		t.Line("try", s.Plain("glassjar record"), s.Faint("and then glassjar recreate"))
 	default:
 		t.Line("try", s.Plain("glassjar recreate"))

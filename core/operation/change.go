@@ -131,6 +131,7 @@ func (m *Machine) newPlan(ctx context.Context, at place.Place) (*job, []jar.Inst
 	if p.jar, err = m.open(at); err != nil {
 		return nil, nil, err
 	}
+	p.seeSystem = p.jar.State.SeeSystem
 	if p.python, err = m.interpreterOf(ctx, p.jar); err != nil {
 		return nil, nil, err
 	}

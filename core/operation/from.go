@@ -159,7 +159,7 @@ func (m *Machine) fromRoots(ctx context.Context, at place.Place, spec *project.S
 			return nil, err
 		}
 	}
-	return m.makeSo(ctx, p, installed, survey, p.seeSystem || spec.Tool.SeeSystem, decide)
+	return m.makeSo(ctx, p, installed, survey, decide)
 }
 
 // writeDown adds spec and record to what a plan writes.

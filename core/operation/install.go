@@ -339,6 +339,11 @@ func (m *Machine) planFor(ctx context.Context, p *job, installed []jar.Installed
 	if opt.part == (project.Part{}) && len(opt.asked) > 0 {
 		p.parts.Only = false // what is asked for now is one of the dependencies, and is to come into the jar
 	}
+	if p.jar != nil && p.seeSystem != p.jar.State.SeeSystem {
+		if err := p.rebase(at); err != nil {
+			return err
+		}
+	}
 	p.choices = u.Parts(p.parts)
 	p.roots = roots
 	p.versions = map[string]version.Version{}
@@ -368,14 +373,6 @@ func (m *Machine) planFor(ctx context.Context, p *job, installed []jar.Installed
 	p.compare(installed, func(d jar.Installed) bool { return !inRecord[d.Key()] && !opt.gone[d.Key()] }, nil,
 		plan.Aim{Named: opt.names(), Free: record == nil, Why: "nothing needs it any more"})
 	return nil
-}
-
-// seesSystem reports whether the jar of a plan sees the packages of its base.
-func (p *job) seesSystem() bool {
-	if p.jar == nil {
-		return p.seeSystem
-	}
-	return p.jar.State.SeeSystem
 }
 
 // partsNow are the parts that the jar holds.

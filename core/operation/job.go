@@ -52,8 +52,8 @@ type job struct {
 	// before, if set, is the record that the new one comes after, in place of that which stands
 	// there.
 	before *project.Record
-	// structure are files of the jar itself that are to be put right, seeSystem
-	// whether a jar that is to be made sees the packages of its base.
+	// structure are files of the jar itself that are to be put right, seeSystem whether it is to
+	// see the packages of its base.
 	structure map[string]jar.OwnFile
 	seeSystem bool
 	// chosen, if set, is told early what the jar will likely have. begun are files that are

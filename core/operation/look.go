@@ -249,6 +249,12 @@ func (m *Machine) step(ctx context.Context, j *jar.Jar, installed []jar.Installe
 	if added, dropped := drift(spec, record); len(added)+len(dropped) > 0 {
 		return SpecChanged
 	}
+	switch {
+	case spec.SeeSystem(record.SeeSystem) != record.SeeSystem:
+		return SpecChanged
+	case spec.SeeSystem(j.State.SeeSystem || record.SeeSystem) != j.State.SeeSystem:
+		return JarDiffers
+	}
 	in, err := m.interpreterOf(ctx, j)
 	if err != nil {
 		return JarDiffers

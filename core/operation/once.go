@@ -194,7 +194,7 @@ func (m *Machine) solveOwn(ctx context.Context, p *job, roots []project.Asked, p
 	if err := m.addDirect(ctx, p, roots); err != nil {
 		return nil, err
 	}
-	base, err := ofBase(p.python, p.seesSystem())
+	base, err := ofBase(p.python, p.seeSystem)
 	if err != nil {
 		return nil, err
 	}

@@ -178,7 +178,8 @@ func (m *Machine) fromRecord(ctx context.Context, at place.Place, spec *project.
 	if err := p.takeAlong(); err != nil {
 		return nil, err
 	}
-	out, err := m.makeSo(ctx, p, installed, survey, p.seeSystem || spec.Tool.SeeSystem || record.SeeSystem, decide)
+	p.seeSystem = spec.SeeSystem(p.seeSystem || record.SeeSystem)
+	out, err := m.makeSo(ctx, p, installed, survey, decide)
 	if out != nil {
 		out.Signed = opt.signed
 	}
@@ -205,9 +206,8 @@ func (p *job) takeAlong() error {
 
 // makeSo brings the jar of a plan to hold exactly what is selected, and makes
 // it first where it is missing.
-func (m *Machine) makeSo(ctx context.Context, p *job, installed []jar.Installed, survey *jar.Survey, seeSystem bool, decide Decide) (*Outcome, error) {
+func (m *Machine) makeSo(ctx context.Context, p *job, installed []jar.Installed, survey *jar.Survey, decide Decide) (*Outcome, error) {
 	p.compare(installed, func(jar.Installed) bool { return false }, survey, plan.Aim{Why: "it is not in what the jar is made from"})
-	p.seeSystem = seeSystem
 	return m.makeAndCarryOut(ctx, p, decide)
 }
 
@@ -285,7 +285,7 @@ func (m *Machine) present(ctx context.Context, p *job, spec *project.Spec, wish 
 				return nil, nil, usage(OtherPython, in.Title(), p.place.Root)
 			}
 		}
-		p.jar, p.python = j, in
+		p.jar, p.python, p.seeSystem = j, in, j.State.SeeSystem
 		installed, err := j.Installed()
 		if err != nil {
 			return nil, nil, err
@@ -385,7 +385,7 @@ func (m *Machine) ensure(p *job, temp string) (err error) {
 
 // rebase plans what belongs to the jar itself to be put right.
 func (p *job) rebase(at place.Place) (err error) {
-	p.structure, err = p.jar.Rebase(p.python, jar.Options{Prompt: at.Prompt(), SeeSystem: p.jar.State.SeeSystem, Parts: p.jar.State.Parts})
+	p.structure, err = p.jar.Rebase(p.python, jar.Options{Prompt: at.Prompt(), SeeSystem: p.seeSystem, Parts: p.jar.State.Parts})
 	p.Structure = sortedNames(p.structure)
 	return err
 }

@@ -171,7 +171,7 @@ func (m *Machine) planScript(ctx context.Context, s *scriptJar, at place.Place, 
 		if installed, err = p.jar.Installed(); err != nil {
 			return nil, err
 		}
-		p.Create = false
+		p.Create, p.seeSystem = false, p.jar.State.SeeSystem
 	}
 	if p.python, _, _, err = m.needPython(ctx, "", s.spec); err != nil {
 		var none *NoPythonError

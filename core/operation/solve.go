@@ -22,7 +22,8 @@ func (m *Machine) solveAll(ctx context.Context, p *job, spec *project.Spec, root
 	if err := m.addDirect(ctx, p, roots); err != nil {
 		return nil, err
 	}
-	base, err := ofBase(p.python, p.seesSystem())
+	p.seeSystem = spec.SeeSystem(p.seeSystem)
+	base, err := ofBase(p.python, p.seeSystem)
 	if err != nil {
 		return nil, err
 	}
@@ -79,7 +80,7 @@ func refused(err error) bool {
 // recordText is the record that serves every target.
 func (m *Machine) recordText(ctx context.Context, p *job, spec *project.Spec, roots []project.Asked, u *plan.Solutions) ([]byte, error) {
 	r := &project.Record{File: p.place.RecordFile, CreatedBy: project.Creator, RequiresPython: spec.RequiresPython, Environments: target.Environments(u.Served),
-		Extras: spec.Extras, Groups: spec.Groups, Asked: project.Asks(sortedAsked(roots)), SeeSystem: p.seesSystem(), Left: u.LeftOut()}
+		Extras: spec.Extras, Groups: spec.Groups, Asked: project.Asks(sortedAsked(roots)), SeeSystem: p.seeSystem, Left: u.LeftOut()}
 	var err error
 	if r.Packages, err = u.Entries(func(name string, v version.Version) (project.Package, error) {
 		return m.recordEntry(ctx, p, name, v, u)

@@ -134,6 +134,8 @@ type Spec struct {
 	// Accepted are known faults that are accepted, by identifier in upper case.
 	Accepted map[string]Accepted
 	Tool     Tool
+	// SaysSeeSystem tells that [Tool.SeeSystem] is there.
+	SaysSeeSystem bool
 
 	dynamic []string // keys of [project] that its back end says
 }
@@ -354,6 +356,15 @@ func (s *Spec) lineOfKey(key string) int {
 
 // Dir is the project's folder.
 func (s *Spec) Dir() string { return filepath.Dir(s.File) }
+
+// SeeSystem is whether a jar is to see the packages of its base: as the spec says, else as it was
+// until now.
+func (s *Spec) SeeSystem(now bool) bool {
+	if s.SaysSeeSystem {
+		return s.Tool.SeeSystem
+	}
+	return now
+}
 
 // Says reports whether it says anything of what is asked for: it has a project or
 // groups, whatever is in them.

@@ -175,6 +175,7 @@ func (s *Spec) takeTool(raw map[string]any) error {
 	if len(raw) == 0 {
 		return nil
 	}
+	_, s.SaysSeeSystem = raw["see-system"]
 	text, err := toml.Marshal(raw)
 	if err != nil {
 		return err
