@@ -245,21 +245,6 @@ type resolveOptions struct {
 	named map[string]bool
 }
 
-// atLeast adds a lower bound to roots. It is for solving only: neither spec nor
-// record has it.
-func atLeast(roots []project.Asked, floor map[string]version.Version) []project.Asked {
-	if len(floor) == 0 {
-		return roots
-	}
-	out := slices.Clone(roots)
-	for i, a := range out {
-		if v, ok := floor[a.Key()]; ok && a.URL == "" {
-			out[i].Specifiers = append(slices.Clone(a.Specifiers), version.MustParseSpecifiers(">="+v.Public())...)
-		}
-	}
-	return out
-}
-
 // names are all that the command is about: a change of these was asked for.
 func (o resolveOptions) names() map[string]bool {
 	out := map[string]bool{}
@@ -328,7 +313,8 @@ func (m *Machine) planFor(ctx context.Context, p *job, installed []jar.Installed
 		return err
 	}
 	p.chosen = m.fetchEarly(p, installed)
-	u, err := m.solveAll(ctx, p, spec, atLeast(roots, opt.floor), resolve.Problem{AllowPrereleases: opt.pre, Keep: keepOf(record, installed, opt)}, record)
+	p.floor = opt.floor
+	u, err := m.solveAll(ctx, p, spec, roots, resolve.Problem{AllowPrereleases: opt.pre, Keep: keepOf(record, installed, opt)}, record)
 	if err != nil {
 		return err
 	}

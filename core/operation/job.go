@@ -61,6 +61,8 @@ type job struct {
 	chosen   func(context.Context, []plan.Choice)
 	begun    *catalog.Begun
 	endEarly func()
+	// floor are versions below which what was asked for is not to go.
+	floor map[string]version.Version
 	// byHand has the spec and the record that stand there kept as a state, since somebody changed
 	// them.
 	byHand bool

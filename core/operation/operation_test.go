@@ -15,7 +15,6 @@ import (
 	"glassjar/core/project"
 	"glassjar/core/requirement"
 	"glassjar/core/resolve"
-	"glassjar/core/version"
 )
 
 var ctx = context.Background()
@@ -132,16 +131,4 @@ func TestRootsComeInTheOrderAsked(t *testing.T) {
 		got = append(got, a.Name+":"+map[bool]string{true: "command", false: "spec"}[a.File == ""])
 	}
 	assert.Equal(t, []string{"c:spec", "d:command", "a:spec", "b:spec"}, got)
-}
-
-// What was asked for is not moved back by an upgrade: it gets a lower bound, for solving
-// alone. What comes from an address has one version.
-func TestFloors(t *testing.T) {
-	roots := []project.Asked{{Requirement: requirement.MustParse("press<3")}, {Requirement: requirement.MustParse("juice")}, {Requirement: requirement.MustParse("label @ https://a.example/label-1-py3-none-any.whl")}}
-	var got []string
-	for _, a := range atLeast(roots, map[string]version.Version{"press": version.MustParse("2.0+local"), "label": version.MustParse("1")}) {
-		got = append(got, a.Requirement.String())
-	}
-	assert.Equal(t, []string{"press<3,>=2.0", "juice", "label @ https://a.example/label-1-py3-none-any.whl"}, got)
-	assert.Equal(t, "press<3", roots[0].Requirement.String(), "the spec's own stays as it is")
 }

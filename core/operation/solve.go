@@ -27,7 +27,7 @@ func (m *Machine) solveAll(ctx context.Context, p *job, spec *project.Spec, root
 	if err != nil {
 		return nil, err
 	}
-	ask := plan.Ask{Roots: roots, All: len(spec.Tool.Targets) > 0, Own: p.own(), Environment: p.environment(), Problem: problem, Several: record, Base: map[string]version.Version{}}
+	ask := plan.Ask{Roots: roots, All: len(spec.Tool.Targets) > 0, Own: p.own(), Environment: p.environment(), Problem: problem, Record: record, Floor: p.floor, Base: map[string]version.Version{}}
 	for name, b := range base {
 		ask.Base[name] = b.Version
 	}

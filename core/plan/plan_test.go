@@ -434,7 +434,7 @@ func TestSeveralVersionsStay(t *testing.T) {
 		var before []string
 		for again := range 3 {
 			all := ask(roots...)
-			all.Problem.Keep, all.Several = keep, record
+			all.Problem.Keep, all.Record = keep, record
 			u, err := solver(lines...).SolveAll(ctx, all)
 			if err != nil {
 				break // nothing fits there, which is another test's business
@@ -455,6 +455,48 @@ func TestSeveralVersionsStay(t *testing.T) {
 			before = now
 		}
 	}
+}
+
+// What was asked for is not moved back in the jar, nor where the record has it newer; where it is
+// older, and where there is no other way, it stays what fits.
+func TestFloors(t *testing.T) {
+	lines := []string{"press 3.0 on linux: juice<2", "press 2.0: juice<3", "press 1.0:", "juice 2.0:", "juice 1.0:", "label 2.0: juice<2", "label 1.0: juice<2; sys_platform == 'win32'"}
+	all := ask("label", "juice", "press")
+	all.Targets = []target.Target{at("linux", 12), at("windows", 12), at("macos", 12)}
+	all.Floor = map[string]version.Version{"juice": version.MustParse("2.0+local"), "ghost": version.MustParse("1")}
+	entry := func(v, marker string) project.Package {
+		return project.Package{Name: "juice", Version: version.MustParse(v), Marker: requirement.MustParseMarker(marker)}
+	}
+	for what, c := range map[string]struct {
+		record *project.Record
+		want   map[string]string
+	}{
+		"no record":           {nil, map[string]string{"linux": "juice 2.0, label 1.0, press 2.0", "windows": "juice 1.0, label 1.0, press 2.0"}},
+		"older elsewhere":     {&project.Record{Packages: []project.Package{entry("2.0", "sys_platform == 'linux'"), entry("1.0", "sys_platform != 'linux'")}}, map[string]string{"linux": "juice 2.0, label 1.0, press 2.0", "windows": "juice 1.0, label 1.0, press 2.0"}},
+		"as new elsewhere":    {&project.Record{Packages: []project.Package{entry("2.0", "")}}, map[string]string{"linux": "juice 2.0, label 1.0, press 2.0", "windows": "juice 1.0, label 1.0, press 2.0"}},
+		"newer than there is": {&project.Record{Packages: []project.Package{entry("2.0", "sys_platform == 'linux'"), entry("9.0", "sys_platform != 'linux'")}}, map[string]string{"linux": "juice 2.0, label 1.0, press 2.0", "windows": "juice 1.0, label 1.0, press 2.0"}},
+	} {
+		all.Record = c.record
+		u, err := solver(lines...).SolveAll(ctx, all)
+		require.NoError(t, err, what)
+		assert.Len(t, u.Served, 3, what)
+		entries, err := u.Entries(func(name string, v version.Version) (project.Package, error) {
+			return project.Package{Name: name, Version: v}, nil
+		})
+		require.NoError(t, err)
+		for system, want := range c.want {
+			var got []string
+			for _, e := range entries {
+				if e.Marker.Holds(at(system, 12).Environment().Markers) {
+					got = append(got, e.Name+" "+e.Version.String())
+				}
+			}
+			assert.Equal(t, want, strings.Join(got, ", "), "%s on %s", what, system)
+		}
+	}
+	all.Floor["juice"] = version.MustParse("3")
+	_, err := solver(lines...).SolveAll(ctx, all)
+	assert.ErrorAs(t, err, new(*plan.SolveError))
 }
 
 func TestCompare(t *testing.T) {

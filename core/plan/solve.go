@@ -62,7 +62,7 @@ func (e *SolveError) Unwrap() error { return e.Failure }
 // [*SolveError] where none fit together.
 func (s Solver) Solve(ctx context.Context, env target.Environment, roots []project.Asked, problem resolve.Problem) ([]Choice, *resolve.Solution, error) {
 	source := s.Source(env, problem.Keep)
-	solution, err := s.solution(ctx, source, env, roots, problem)
+	solution, err := solution(ctx, source, env, s.problem(env, roots, problem))
 	if err != nil {
 		return nil, nil, err
 	}
@@ -70,10 +70,9 @@ func (s Solver) Solve(ctx context.Context, env target.Environment, roots []proje
 	return choices, solution, err
 }
 
-// solution solves for the roots with what a source answers. The error is a [*SolveError] that
-// also tells what would fit.
-func (s Solver) solution(ctx context.Context, source Source, env target.Environment, roots []project.Asked, problem resolve.Problem) (*resolve.Solution, error) {
-	problem = s.problem(env, roots, problem)
+// solution solves a problem with what a source answers. The error is a [*SolveError] that also tells
+// what would fit.
+func solution(ctx context.Context, source Source, env target.Environment, problem resolve.Problem) (*resolve.Solution, error) {
 	solution, err := resolve.Solve(ctx, source, problem)
 	var failure *resolve.Failure
 	if errors.As(err, &failure) {

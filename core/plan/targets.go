@@ -26,12 +26,15 @@ type Ask struct {
 	// of itself.
 	Own         target.Target
 	Environment target.Environment
-	// Problem has the versions that are preferred, and what is admitted; Several, if set, is a
-	// record that may have more than one version of a name, each to be preferred where it belongs.
+	// Problem has the versions that are preferred, and what is admitted; Record, if set, is the one
+	// before, which may have more than one version of a name, each to be preferred where it belongs.
 	// Base are the versions that the base provides.
 	Problem resolve.Problem
-	Several *project.Record
+	Record  *project.Record
 	Base    map[string]version.Version
+	// Floor are versions of the jar below which what was asked for is not to go there; elsewhere it
+	// is not to go below what the record has.
+	Floor map[string]version.Version
 }
 
 // Solutions are what was chosen for every target, and for the jar itself.
@@ -79,7 +82,7 @@ func (s Solver) SolveAll(ctx context.Context, ask Ask) (*Solutions, error) {
 		keep[name] = v
 	}
 	ask.Problem.Keep = keep
-	u := &Solutions{solver: s, ask: ask, several: several(ask.Several, ask.Problem.Keep), chosen: map[target.Target]*resolve.Solution{}, left: map[target.Target]error{}}
+	u := &Solutions{solver: s, ask: ask, several: several(ask.Record, ask.Problem.Keep), chosen: map[target.Target]*resolve.Solution{}, left: map[target.Target]error{}}
 	ahead, err := u.ahead(ctx)
 	if err != nil {
 		return u, err
@@ -112,10 +115,9 @@ func (s Solver) SolveAll(ctx context.Context, ask Ask) (*Solutions, error) {
 // and what it chose tells what the other targets are likely to need. Their solutions, and
 // the jar's, do not depend on it, since it differs between machines.
 func (u *Solutions) ahead(ctx context.Context) (*solved, error) {
-	problem := u.ask.Problem
-	problem.Keep = u.keepIn(u.ask.Environment)
+	problem := u.problem(u.ask.Environment, u.floorIn(u.ask.Environment))
 	u.own = u.solver.Source(u.ask.Environment, problem.Keep)
-	solution, err := u.solver.solution(ctx, u.own, u.ask.Environment, u.ask.Roots, problem)
+	solution, err := solution(ctx, u.own, u.ask.Environment, problem)
 	if err != nil {
 		return nil, err
 	}
@@ -137,16 +139,16 @@ func (u *Solutions) ahead(ctx context.Context) (*solved, error) {
 // solveOwn solves for the jar. What its target chose comes first.
 func (u *Solutions) solveOwn(ctx context.Context) (err error) {
 	ask := u.ask
-	ask.Problem.Learned = nil // its Python may be one that no target has
-	ask.Problem.Keep = u.keepIn(ask.Environment)
+	problem := u.problem(ask.Environment, u.floorIn(ask.Environment))
+	problem.Learned = nil // its Python may be one that no target has
 	if s, ok := u.chosen[ask.Own]; ok {
 		for _, c := range s.Choices {
-			ask.Problem.Keep[c.Name] = c.Version
+			problem.Keep[c.Name] = c.Version
 		}
 	}
 	if one := u.same(ctx, ask.Environment, u.own, nil); one != nil && one.err == nil {
 		u.Own = one.solution
-	} else if u.Own, err = u.solver.solution(ctx, u.own, ask.Environment, ask.Roots, ask.Problem); err != nil {
+	} else if u.Own, err = solution(ctx, u.own, ask.Environment, problem); err != nil {
 		return err
 	}
 	if u.Choices, err = choices(ctx, u.own, ask.Environment, ask.Roots, u.Own); err != nil {
@@ -179,7 +181,7 @@ func (u *Solutions) same(ctx context.Context, env target.Environment, source Sou
 		worked = append(worked, *ahead)
 	}
 	for i := range worked {
-		if slices.Equal(holds(env), holds(worked[i].env)) && source.AnswersLike(ctx, worked[i].source) {
+		if slices.Equal(holds(env), holds(worked[i].env)) && maps.EqualFunc(u.floorIn(env), u.floorIn(worked[i].env), version.Version.Equal) && source.AnswersLike(ctx, worked[i].source) {
 			return &worked[i]
 		}
 	}
@@ -202,6 +204,44 @@ func several(record *project.Record, keep map[string]version.Version) []project.
 	})
 }
 
+// problem is what is to be solved in an environment, with versions below which nothing is to go.
+func (u *Solutions) problem(env target.Environment, floors map[string]version.Version) resolve.Problem {
+	p := u.ask.Problem
+	p.Keep = u.keepIn(env)
+	p = u.solver.problem(env, u.ask.Roots, p)
+	for i, need := range p.Roots {
+		if v, ok := floors[need.Name]; ok && need.URL == "" {
+			p.Roots[i].Specifiers = append(slices.Clone(need.Specifiers), version.MustParseSpecifiers(">="+v.Public())...)
+			p.Roots[i].Here = true
+		}
+	}
+	return p
+}
+
+// floorIn are the versions below which something is not to go in an environment.
+func (u *Solutions) floorIn(env target.Environment) map[string]version.Version {
+	out := map[string]version.Version{}
+	for name, v := range u.ask.Floor {
+		if env.Target == u.ask.Environment.Target {
+			out[name] = v
+		}
+		for _, e := range u.recorded() {
+			if e.Name == name && env.Target != u.ask.Environment.Target && !e.Version.IsZero() && u.belongs(e, env) {
+				out[name] = e.Version
+			}
+		}
+	}
+	return out
+}
+
+// recorded are the entries of the record that there was.
+func (u *Solutions) recorded() []project.Package {
+	if u.ask.Record == nil {
+		return nil
+	}
+	return u.ask.Record.Packages
+}
+
 // keepIn are the versions that are preferred in an environment.
 func (u *Solutions) keepIn(env target.Environment) map[string]version.Version {
 	if len(u.several) == 0 {
@@ -219,14 +259,14 @@ func (u *Solutions) keepIn(env target.Environment) map[string]version.Version {
 // belongs reports whether an entry of the record belongs into a jar in an environment that holds all
 // groups and extras.
 func (u *Solutions) belongs(e project.Package, env target.Environment) bool {
-	return e.Marker.HoldsIn(env.Markers, u.ask.Several.Extras, u.ask.Several.Groups)
+	return e.Marker.HoldsIn(env.Markers, u.ask.Record.Extras, u.ask.Record.Groups)
 }
 
 // solveOne solves for a target; files are not looked for.
 func (u *Solutions) solveOne(ctx context.Context, t target.Target, ahead *solved) solved {
 	env := u.set.Environment(t)
-	problem := u.ask.Problem
-	problem.Keep = u.keepIn(env)
+	floors := u.floorIn(env)
+	problem := u.problem(env, floors)
 	one := solved{env: env, source: u.solver.Source(env, problem.Keep)}
 	if same := u.same(ctx, env, one.source, ahead); same != nil {
 		if ahead != nil {
@@ -234,8 +274,11 @@ func (u *Solutions) solveOne(ctx context.Context, t target.Target, ahead *solved
 		}
 		return *same
 	}
-	one.solution, one.err = resolve.Solve(ctx, one.source, u.solver.problem(env, u.ask.Roots, problem))
+	one.solution, one.err = resolve.Solve(ctx, one.source, problem)
 	var failure *resolve.Failure
+	if errors.As(one.err, &failure) && len(floors) > 0 { // served by an older version is better than not at all
+		one.solution, one.err = resolve.Solve(ctx, one.source, u.problem(env, nil))
+	}
 	if errors.As(one.err, &failure) {
 		one.err = &SolveError{Failure: failure, Environment: env.Title}
 	}
