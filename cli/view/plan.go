@@ -53,6 +53,9 @@ func (s *Screen) Plan(p *plan.Plan) {
 	for _, n := range p.Notes {
 		t.Line("note", s.Warn(n))
 	}
+	for _, l := range p.Unserved {
+		t.Line("note", s.Warn("the record will not serve "+targets(l.Targets)), s.Faint(l.Why))
+	}
 	s.passedOver(t, p.PassedOver)
 	if p.Empty() {
 		t.Line("keep", s.Plain(Count(p.Kept, "package")+", nothing to change"))

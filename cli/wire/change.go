@@ -94,6 +94,7 @@ type Plan struct {
 	Notes      []string     `json:"notes"`
 	PassedOver []PassedOver `json:"files_passed_over"`
 	Left       []LeftOut    `json:"left_out"`
+	Unserved   []LeftOut    `json:"unserved,omitempty"`
 	HereBytes  int64        `json:"here_bytes"`
 }
 
@@ -118,6 +119,7 @@ func ofPlan(v plan.Plan) Plan {
 		Notes:      v.Notes,
 		PassedOver: list(v.PassedOver, ofPassedOver),
 		Left:       list(v.Left, ofLeftOut),
+		Unserved:   list(v.Unserved, ofLeftOut),
 		HereBytes:  v.HereBytes,
 	}
 }

@@ -22,6 +22,7 @@ import (
 // remark notes on a plan what was solved in a way that whoever asked may not expect.
 func (m *Machine) remark(ctx context.Context, p *job, u *plan.Solutions) error {
 	p.Left, p.PassedOver = u.LeftOut(), p.catalog.PassedOver()
+	p.Unserved = unserved(p)
 	judge := &catalog.Provider{Catalog: p.catalog, Environment: target.EnvironmentOf(p.python), Context: ctx}
 	for _, c := range u.Own.Choices {
 		if newer := m.newerSource(ctx, judge, c.Name, c.Version); newer != "" {
@@ -50,6 +51,21 @@ func (m *Machine) remark(ctx context.Context, p *job, u *plan.Solutions) error {
 		p.Notes = append(p.Notes, unknownExtras(meta, c.Extras)...)
 	}
 	return nil
+}
+
+// unserved are the targets left out that the record before served, or that there was no record of.
+func unserved(p *job) (out []project.LeftOut) {
+	var was []string
+	if before, err := p.recorded(); err == nil {
+		was = leftTargets(before.Left)
+	}
+	for _, l := range p.Left {
+		l.Targets = slices.DeleteFunc(slices.Clone(l.Targets), func(t string) bool { return slices.Contains(was, t) })
+		if len(l.Targets) > 0 {
+			out = append(out, l)
+		}
+	}
+	return out
 }
 
 // newerSource is a version that is newer than one that was chosen, and was not chosen since

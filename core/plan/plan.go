@@ -71,10 +71,11 @@ type Plan struct {
 	Behind []Behind
 	// Notes are remarks on what was asked for and chosen, such as an extra that
 	// there is not; PassedOver are package files that were not considered; Left are
-	// targets that the record does not serve.
+	// targets that the record does not serve, and Unserved those of them that the one before did.
 	Notes      []string
 	PassedOver []index.PassedOver
 	Left       []project.LeftOut
+	Unserved   []project.LeftOut
 	// HereBytes is how many bytes of package files are in the store already.
 	HereBytes int64
 	// Beyond tells that something present would be changed or removed beyond what was
