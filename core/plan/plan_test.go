@@ -65,7 +65,7 @@ func (s shelf) Candidates(_ context.Context, name string) (out []resolve.Candida
 
 func (s shelf) Needs(_ context.Context, name, extra string, want version.Version) (out []resolve.Need, err error) {
 	s.each(name, func(v version.Version, _ bool, needs string) {
-		if !v.Equal(want) || extra != "" {
+		if !v.Equal(want) {
 			return
 		}
 		for _, text := range strings.Split(needs, ",") {
@@ -73,8 +73,8 @@ func (s shelf) Needs(_ context.Context, name, extra string, want version.Version
 				continue
 			}
 			r := requirement.MustParse(strings.TrimSpace(text))
-			if r.Marker.Holds(s.env.Markers) {
-				out = append(out, resolve.Need{Name: r.Key(), Specifiers: r.Specifiers})
+			if r.Marker.Holds(s.env.Markers) == (extra == "") && r.Marker.Holds(s.env.Markers, extra) {
+				out = append(out, resolve.Need{Name: r.Key(), Extras: r.ExtraKeys(), Specifiers: r.Specifiers})
 			}
 		}
 	})
@@ -355,11 +355,42 @@ func TestEntriesOfParts(t *testing.T) {
 	assert.Equal(t, map[string]string{"bees": `"tests" in dependency_groups`, "hive": "", "juice": `"shop" in extras or "tests" in dependency_groups`, "press": `"shop" in extras`}, got)
 }
 
+// closure are the names that some parts of a spec lead to, where each has one version; sorted.
+func closure(s shelf, roots []project.Asked, holds project.Parts) (out []string) {
+	seen := map[[2]string]bool{}
+	var visit func(name string, extras ...string)
+	visit = func(name string, extras ...string) {
+		for _, extra := range append(extras, "") {
+			if seen[[2]string{name, extra}] {
+				continue
+			}
+			seen[[2]string{name, extra}] = true
+			needs, _ := s.Needs(ctx, name, extra, version.MustParse("1.0"))
+			for _, n := range needs {
+				visit(n.Name, n.Extras...)
+			}
+		}
+	}
+	for _, a := range roots {
+		if holds.Has(a.Part) && a.Marker.Holds(s.env.Markers) {
+			visit(a.Key(), a.ExtraKeys()...)
+		}
+	}
+	for step := range seen {
+		if step[1] == "" {
+			out = append(out, step[0])
+		}
+	}
+	slices.Sort(out)
+	return out
+}
+
 // With any parts and on any target a record has just what they lead to there.
 func TestEntriesSayWhatPartsLeadTo(t *testing.T) {
 	r := rand.New(rand.NewPCG(7, 11))
 	names := []string{"bees", "cider", "juice", "label", "must", "perry", "press"}
-	markers := []string{"", "", "; sys_platform == 'linux'", "; python_version >= '3.12'", "; sys_platform == 'win32' and python_version < '3.12'"}
+	markers := []string{"", "", "; sys_platform == 'linux'", "; python_version >= '3.12'", "; sys_platform == 'win32' and python_version < '3.12'", "; extra == 'hot'"}
+	extras := []string{"", "", "", "[hot]"}
 	parts := []string{"", "", "group tests: ", "group docs: ", "extra hot: "}
 	one := func(list []string) string { return list[r.IntN(len(list))] }
 	for round := range 150 {
@@ -368,13 +399,13 @@ func TestEntriesSayWhatPartsLeadTo(t *testing.T) {
 			line := name + " 1.0:"
 			for range r.IntN(3) {
 				if i > 0 {
-					line += " " + names[r.IntN(i)] + one(markers) + ","
+					line += " " + names[r.IntN(i)] + one(extras) + one(markers) + ","
 				}
 			}
 			lines = append(lines, strings.TrimSuffix(line, ","))
 		}
 		for range 1 + r.IntN(5) {
-			roots = append(roots, one(parts)+one(names)+one(markers))
+			roots = append(roots, one(parts)+one(names)+one(extras)+one(markers[:5]))
 		}
 		all := ask(roots...)
 		u, err := solver(lines...).SolveAll(ctx, all)
@@ -389,16 +420,17 @@ func TestEntriesSayWhatPartsLeadTo(t *testing.T) {
 				all.Own, all.Environment = target, env
 				u, err := solver(lines...).SolveAll(ctx, all)
 				require.NoError(t, err)
-				var want, got []string
+				var parted, got []string
 				for _, c := range u.Parts(holds) {
-					want = append(want, c.Name)
+					parted = append(parted, c.Name)
 				}
+				want := closure(shelf{env: env, lines: lines}, all.Roots, holds)
+				require.ElementsMatch(t, want, parted, "round %d: %v for %v on %v of %q", round, roots, holds, target, lines)
 				here, _, err := plan.Applying(&project.Record{Packages: entries, Asked: roots}, env.Markers, holds)
 				require.NoError(t, err)
 				for name := range here {
 					got = append(got, name)
 				}
-				slices.Sort(want)
 				slices.Sort(got)
 				if holds.Only {
 					require.Subset(t, got, want) // what a record's entries need has no conditions

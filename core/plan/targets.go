@@ -337,32 +337,38 @@ func (u *Solutions) Parts(holds project.Parts) []Choice {
 	return out
 }
 
-// reach are the names that each part of the spec leads to, in one solution.
+// reach are the names that each part of the spec leads to, in one solution. What an extra of a
+// distribution adds belongs to the parts that ask for that extra.
 func reach(s *resolve.Solution, roots []project.Asked, env target.Environment) map[project.Part]map[string]bool {
-	needs := map[string][]resolve.Need{}
+	needs := map[string]map[string][]resolve.Need{}
 	for _, c := range s.Choices {
-		needs[c.Name] = c.Needs
+		needs[c.Name] = c.ByExtra
 	}
+	type step struct{ name, extra string }
+	visited := map[project.Part]map[step]bool{}
 	out := map[project.Part]map[string]bool{}
 	for _, a := range roots {
 		p := a.Part
 		if out[p] == nil {
-			out[p] = map[string]bool{}
+			out[p], visited[p] = map[string]bool{}, map[step]bool{}
 		}
 		if !a.Marker.Holds(env.Markers) {
 			continue
 		}
-		var visit func(string)
-		visit = func(name string) {
-			if out[p][name] {
-				return
-			}
+		var visit func(name string, extras []string)
+		visit = func(name string, extras []string) {
 			out[p][name] = true
-			for _, n := range needs[name] {
-				visit(n.Name)
+			for _, extra := range append([]string{""}, extras...) {
+				if visited[p][step{name, extra}] {
+					continue
+				}
+				visited[p][step{name, extra}] = true
+				for _, n := range needs[name][extra] {
+					visit(n.Name, n.Extras)
+				}
 			}
 		}
-		visit(a.Key())
+		visit(a.Key(), a.ExtraKeys())
 	}
 	return out
 }

@@ -158,6 +158,8 @@ type Choice struct {
 	// named. Needs are this version's own, those of its extras included.
 	NeededBy []string
 	Needs    []Need
+	// ByExtra are the needs that each of the extras adds, and by the empty name those without one.
+	ByExtra map[string][]Need
 }
 
 // Solution holds the choices sorted by name.
