@@ -206,6 +206,10 @@ func TestSolveAll(t *testing.T) {
 	_, err = s.SolveAll(ctx, must)
 	assert.ErrorAs(t, err, new(*plan.SolveError))
 
+	u, err = s.SolveAll(ctx, ask("label", "press; sys_platform == 'win32'"))
+	require.NoError(t, err)
+	assert.Equal(t, "juice 1.0, label 1.0!, press 2.0", texts(u.Parts(project.Parts{})), "press is not asked for here")
+
 	u, err = s.SolveAll(ctx, ask("label", "group tests: juice"))
 	require.NoError(t, err)
 	assert.Equal(t, "juice 1.0!, label 1.0!, press 2.0", texts(u.Choices))

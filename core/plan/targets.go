@@ -323,7 +323,7 @@ func (u *Solutions) Parts(holds project.Parts) []Choice {
 		}
 	}
 	for _, a := range u.ask.Roots {
-		if holds.Has(a.Part) {
+		if holds.Has(a.Part) && a.Marker.Holds(u.ask.Environment.Markers) {
 			asked[a.Key()] = true
 		}
 	}
