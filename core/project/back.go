@@ -44,12 +44,15 @@ var asksIn = [...][]string{{"project", "optional-dependencies"}, {"dependency-gr
 
 // asking is a text with that of another by which it asks for something.
 func asking(text, then []byte) []byte {
-	for _, key := range []string{"name", "version", "requires-python"} {
+	for _, key := range []string{"name", "version"} {
 		path := []string{"project", key}
 		value, had := tomltext.Get(then, path)
-		if _, has := tomltext.Get(text, path); had && (!has || key == "requires-python") {
+		if _, has := tomltext.Get(text, path); had && !has {
 			text = tomltext.Set(text, path, value)
 		}
+	}
+	if then != nil {
+		text = as(text, then, []string{"project", "requires-python"})
 	}
 	text = as(text, then, []string{"project", "dependencies"})
 	for _, table := range asksIn {

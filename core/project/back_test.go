@@ -27,6 +27,7 @@ func TestBack(t *testing.T) {
 		"a newer version":         {spec("version = \"2\"\n", `"cider"`), "", spec("version = \"1\"\n", `"must"`), spec("version = \"2\"\n", `"must"`)},
 		"the Pythons": {spec("requires-python = \">=3.12\"\n", `"cider"`) + tool, "", spec("requires-python = \">=3.9\"\n", `"must"`),
 			spec("requires-python = \">=3.9\"\n", `"must"`) + tool},
+		"no Pythons":      {spec("requires-python = \">=3.12\"\n", `"cider"`) + tool, "", spec("", `"must"`), spec("", `"must"`) + tool},
 		"a group":         {spec("", "") + tool, "", spec("", "") + "\n[dependency-groups]\ntests = [\"must\"]\n", spec("", "") + tool + "\n[dependency-groups]\ntests = [\"must\"]\n"},
 		"how it is built": {spec("", `"cider"`) + build, "", spec("", `"must"`), spec("", `"must"`) + build},
 	} {
