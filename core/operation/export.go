@@ -11,6 +11,7 @@ import (
 	"glassjar/core/jar"
 	"glassjar/core/metadata"
 	"glassjar/core/place"
+	"glassjar/core/plan"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
 	"glassjar/core/source"
@@ -41,7 +42,7 @@ func (m *Machine) Export(ctx context.Context, ref, form, to string) ([]byte, err
 	}
 	switch form {
 	case AsList:
-		return exportList(record), nil
+		return exportList(record, m.partsAt(at)), nil
 	case AsLock:
 		return m.exportRecord(record, to)
 	case AsSBOM:
@@ -89,12 +90,26 @@ func (m *Machine) exportRecord(record *project.Record, to string) ([]byte, error
 	return record.Format(), fault
 }
 
-// exportList pins every entry, with its marker, one a line. A folder has no address that
-// holds elsewhere, and its name must not be asked of an index: a comment tells of it.
-func exportList(record *project.Record) []byte {
+// partsAt are the parts of the spec that a jar holds: the dependencies where there is none.
+func (m *Machine) partsAt(at place.Place) project.Parts {
+	j, err := jar.Open(at.Root)
+	if err != nil {
+		return project.Parts{}
+	}
+	return j.State.Parts
+}
+
+// exportList pins every entry that some parts of the spec lead to, with its marker, one a line: a
+// list has no groups and extras. A folder has no address that holds elsewhere, and its name must not
+// be asked of an index: a comment tells of it.
+func exportList(record *project.Record, parts project.Parts) []byte {
 	var b bytes.Buffer
 	for _, p := range record.Packages {
-		r := requirement.Requirement{Name: p.Name, Marker: p.Marker}
+		marker, ever := p.Marker.Given(parts.Extras, parts.Groups)
+		if !ever || !plan.LedTo(record, p.Name, parts) {
+			continue
+		}
+		r := requirement.Requirement{Name: p.Name, Marker: marker}
 		line := r.String()
 		switch {
 		case p.Archive != nil && p.Archive.URL != "":

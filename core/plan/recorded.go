@@ -131,30 +131,57 @@ func Applying(record *project.Record, markers requirement.Environment, parts pro
 		}
 		applies[e.Name] = e
 	}
-	asked = map[string]bool{}
-	entries = map[string]project.Package{}
+	asked = askedIn(record, parts, func(m requirement.Marker) bool { return m.Holds(markers) })
+	if !parts.Only {
+		return applies, asked, nil
+	}
+	return ledTo(applies, asked), asked, nil
+}
+
+// askedIn are the names that a record says were asked for in some parts.
+func askedIn(record *project.Record, parts project.Parts, holds func(requirement.Marker) bool) map[string]bool {
+	out := map[string]bool{}
+	for _, text := range record.Asked {
+		p, rest := project.ReadAsks(text)
+		if r, err := requirement.Parse(rest); err == nil && parts.Has(p) && holds(r.Marker) {
+			out[r.Key()] = true
+		}
+	}
+	return out
+}
+
+// ledTo are the entries that some names lead to.
+func ledTo(entries map[string]project.Package, names map[string]bool) map[string]project.Package {
+	out := map[string]project.Package{}
 	var visit func(string)
 	visit = func(name string) {
-		if e, ok := applies[name]; ok && entries[name].Name == "" {
-			entries[name] = e
+		if e, ok := entries[name]; ok && out[name].Name == "" {
+			out[name] = e
 			for _, d := range e.Dependencies {
 				visit(d.Name)
 			}
 		}
 	}
-	for _, text := range record.Asked {
-		p, rest := project.ReadAsks(text)
-		r, err := requirement.Parse(rest)
-		if err != nil || !parts.Has(p) || !r.Marker.Holds(markers) {
-			continue
-		}
-		asked[r.Key()] = true
-		visit(r.Key())
+	for name := range names {
+		visit(name)
 	}
+	return out
+}
+
+// LedTo reports whether some parts of the spec lead to a name on any machine, as far as a record
+// tells that.
+func LedTo(record *project.Record, name string, parts project.Parts) bool {
 	if !parts.Only {
-		entries = applies
+		return true
 	}
-	return entries, asked, nil
+	entries := map[string]project.Package{}
+	for _, e := range record.Packages {
+		known := entries[e.Name]
+		e.Dependencies = append(slices.Clone(e.Dependencies), known.Dependencies...) // of all versions
+		entries[e.Name] = e
+	}
+	_, led := ledTo(entries, askedIn(record, parts, func(requirement.Marker) bool { return true }))[name]
+	return led
 }
 
 // PickFile chooses the file of an entry that serves an environment best.

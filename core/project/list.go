@@ -57,7 +57,7 @@ func readLine(line string) (a *Asked, why string) {
 	case strings.HasPrefix(line, "-"):
 		return nil, words[0] + " is an option, and a plain list holds requirements only"
 	}
-	r, err := requirement.Parse(line)
+	r, err := readAsked(line)
 	if err == nil {
 		return &Asked{Requirement: r, Text: line}, ""
 	}

@@ -72,6 +72,7 @@ func TestSpecFaults(t *testing.T) {
 		"requirement":         {"[project]\ndependencies = [\n\"ok\",\n\"x >> 1\",\n]\n", 4, "column 3"},
 		"python":              {"[project]\nrequires-python = \"three\"\n", 2, "three"},
 		"extra's requirement": {"[project.optional-dependencies]\na = [\"x >\"]\n", 2, "column"},
+		"a record's marker":   {"[project]\ndependencies = [\"must; 'hot' in extras\"]\n", 2, "only records have"},
 		"extra of its own":    {"[project]\nname = \"press\"\n[project.optional-dependencies]\na = [\"must\"]\nall = [\"press[a,b]\"]\n", 5, `press has no extra "b"`},
 		"group's table":       {"[dependency-groups]\na = [{other = \"b\"}]\n", 0, "include-group"},
 		"group that is not":   {"[dependency-groups]\na = [{include-group = \"b\"}]\n", 2, "not there"},

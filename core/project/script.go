@@ -158,7 +158,7 @@ func (s *Script) read() error {
 		return s.there(err, "")
 	}
 	for _, text := range raw.Dependencies {
-		r, err := requirement.Parse(text)
+		r, err := readAsked(text)
 		if err != nil {
 			return s.there(&FileError{File: s.File, Where: "dependencies", Why: err.Error(), Meant: requirement.Meant(text)}, text)
 		}

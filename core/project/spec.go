@@ -282,9 +282,18 @@ func (s *Spec) lineOf(text string) int {
 	return 0
 }
 
+// readAsked reads a requirement that a person wrote.
+func readAsked(text string) (requirement.Requirement, error) {
+	r, err := requirement.Parse(text)
+	if err == nil && r.Marker.UsesParts() {
+		return r, fmt.Errorf("%q has a marker as only records have: which extras and groups are asked for is told by where a requirement stands", text)
+	}
+	return r, err
+}
+
 func (s *Spec) take(where string, list []string, part Part) error {
 	for _, text := range list {
-		r, err := requirement.Parse(text)
+		r, err := readAsked(text)
 		if err != nil {
 			return &FileError{File: s.File, Line: s.lineOf(text), Where: where, Why: err.Error(), Meant: requirement.Meant(text)}
 		}

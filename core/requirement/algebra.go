@@ -44,6 +44,45 @@ func kidsOf(n node, word string) []node {
 	return []node{n}
 }
 
+// Given is what is left of a marker of a record once it is known which extras and dependency groups
+// are asked for; ever tells whether that can hold at all.
+func (m Marker) Given(extras, groups []string) (left Marker, ever bool) {
+	if m.expr == nil {
+		return Marker{}, true
+	}
+	n, holds := given(m.expr, &scope{extras: normalizeAll(extras), groups: normalizeAll(groups)})
+	if n == nil {
+		return Marker{}, holds
+	}
+	return Marker{expr: n}.Simplify(), true
+}
+
+// given is what is left of a node, or nil and whether it holds.
+func given(n node, in *scope) (left node, holds bool) {
+	switch n := n.(type) {
+	case *comparison:
+		if name := n.variableName(); name == "extras" || name == "dependency_groups" {
+			return nil, n.eval(in)
+		}
+	case *list:
+		var kids []node
+		for _, kid := range n.kids {
+			left, holds := given(kid, in)
+			switch {
+			case left != nil:
+				kids = append(kids, left)
+			case holds == (n.word == "or"):
+				return nil, holds // it decides
+			}
+		}
+		if len(kids) == 0 {
+			return nil, n.word == "and"
+		}
+		return join(n.word, kids, n.grouped), false
+	}
+	return n, false
+}
+
 // Not is the marker that holds where m does not. It reports false where the
 // negation cannot be written as a marker ("~=" between strings, say).
 func (m Marker) Not() (Marker, bool) {

@@ -97,3 +97,30 @@ func TestAlgebraKeepsTruth(t *testing.T) {
 		}
 	}
 }
+
+// What is left of a record's marker for some extras and groups holds where the whole does.
+func TestGiven(t *testing.T) {
+	for text, want := range map[string]string{
+		`"hot" in extras`: "", `"tests" in dependency_groups`: "never", `"tests" not in dependency_groups`: "",
+		`("hot" in extras and python_version < "3.9") or "tests" in dependency_groups`:  `python_version < "3.9"`,
+		`("tests" in dependency_groups and python_version < "3.9") or os_name == "nt"`:  `os_name == "nt"`,
+		`python_version < "3.9" and ("hot" in extras or "tests" in dependency_groups)`:  `python_version < "3.9"`,
+		`python_version < "3.9" and ("cold" in extras or "tests" in dependency_groups)`: "never",
+		`"Hot" in extras or python_version < "3.9"`:                                     "",
+		`python_version < "3.9" or os_name == "nt"`:                                     `os_name == "nt" or python_version < "3.9"`,
+	} {
+		m := requirement.MustParseMarker(text)
+		left, ever := m.Given([]string{"hot"}, nil)
+		if want == "never" {
+			assert.False(t, ever, text)
+			continue
+		}
+		assert.True(t, ever, text)
+		assert.Equal(t, want, left.String(), text)
+		assert.False(t, left.UsesParts())
+		for _, version := range []string{"3.8", "3.12"} {
+			env := requirement.Environment{"python_version": version, "os_name": "nt"}
+			assert.Equal(t, m.HoldsIn(env, []string{"hot"}, nil), left.Holds(env), "%s on %s", text, version)
+		}
+	}
+}

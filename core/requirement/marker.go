@@ -143,6 +143,17 @@ func (m Marker) UsesEnvironment() bool {
 	return found
 }
 
+// UsesParts reports whether the marker looks at the extras and groups of a record (PEP 751), which
+// no requirement can.
+func (m Marker) UsesParts() bool {
+	found := false
+	walk(m.expr, func(c *comparison) {
+		name := c.variableName()
+		found = found || name == "extras" || name == "dependency_groups"
+	})
+	return found
+}
+
 // Extras are the extras that the marker compares with, as written, each once.
 func (m Marker) Extras() []string {
 	var out []string
