@@ -138,22 +138,42 @@ func (m *Machine) toMoment(ctx context.Context, p *job, installed []jar.Installe
 	if err != nil {
 		return nil, err
 	}
-	record, was := bytesOf(apply.TextOf(nil, p.place.RecordFile)), bytesOf(last.Spec)
-	text, err := project.Back(spec.File, spec.Text, was, bytesOf(to.Spec))
-	if err != nil {
+	if err := p.writeAsIn(to, last, spec); err != nil {
 		return nil, err
+	}
+	out, err := m.carryOut(ctx, p, decide)
+	if err == nil && out.Done && p.byHand {
+		m.note(HandChanges, strconv.Itoa(last.Number), strconv.Itoa(last.Number+1))
+	}
+	return out, err
+}
+
+// writeAsIn has the spec and the record written as they were in a state; last is the newest one. What
+// somebody changed since is kept, and the jar sees of its base what the two say.
+func (p *job) writeAsIn(to, last jar.Moment, spec *project.Spec) error {
+	was, then := bytesOf(last.Spec), bytesOf(to.Spec)
+	text, err := project.Back(spec.File, spec.Text, was, then)
+	if err != nil {
+		return err
 	}
 	for file, text := range map[string][]byte{p.place.SpecFile: text, p.place.RecordFile: bytesOf(to.Record)} {
 		if _, err := os.Stat(file); err == nil || text != nil {
 			p.write[file] = text
 		}
 	}
-	p.byHand = !bytes.Equal(record, bytesOf(last.Record)) || !project.AskAlike(spec.Text, was)
-	out, err := m.carryOut(ctx, p, decide)
-	if err == nil && out.Done && p.byHand {
-		m.note(HandChanges, strconv.Itoa(last.Number), strconv.Itoa(last.Number+1))
+	replaced := !bytes.Equal(spec.Text, was) && bytes.Equal(text, then)
+	p.byHand = replaced || !project.AskAlike(spec.Text, was) || !bytes.Equal(bytesOf(apply.TextOf(nil, p.place.RecordFile)), bytesOf(last.Record))
+	after, err := project.ParseSpec(spec.File, text)
+	if err != nil {
+		return err
 	}
-	return out, err
+	if record, err := project.ParseRecord(p.place.RecordFile, bytesOf(to.Record)); err == nil { // there may be none
+		p.seeSystem = after.SeeSystem(p.seeSystem || record.SeeSystem)
+	}
+	if p.seeSystem == p.jar.State.SeeSystem {
+		return nil
+	}
+	return p.rebase(p.place)
 }
 
 // bytesOf is a text of a state; nil for none.

@@ -27,9 +27,12 @@ func TestBack(t *testing.T) {
 		"a newer version":         {spec("version = \"2\"\n", `"cider"`), "", spec("version = \"1\"\n", `"must"`), spec("version = \"2\"\n", `"must"`)},
 		"the Pythons": {spec("requires-python = \">=3.12\"\n", `"cider"`) + tool, "", spec("requires-python = \">=3.9\"\n", `"must"`),
 			spec("requires-python = \">=3.9\"\n", `"must"`) + tool},
-		"no Pythons":      {spec("requires-python = \">=3.12\"\n", `"cider"`) + tool, "", spec("", `"must"`), spec("", `"must"`) + tool},
-		"a group":         {spec("", "") + tool, "", spec("", "") + "\n[dependency-groups]\ntests = [\"must\"]\n", spec("", "") + tool + "\n[dependency-groups]\ntests = [\"must\"]\n"},
-		"how it is built": {spec("", `"cider"`) + build, "", spec("", `"must"`), spec("", `"must"`) + build},
+		"no Pythons": {spec("requires-python = \">=3.12\"\n", `"cider"`) + tool, "", spec("", `"must"`), spec("", `"must"`) + tool},
+		"a group":    {spec("", "") + tool, "", spec("", "") + "\n[dependency-groups]\ntests = [\"must\"]\n", spec("", "") + tool + "\n[dependency-groups]\ntests = [\"must\"]\n"},
+		"settings": {spec("", `"cider"`) + "\n[tool.glassjar]\nindexes = []\nsee-system = true\ntargets = [\"linux-x86_64\"]\nheld = { cider = { at = \"<2\", why = \"sour\" } }\n", "",
+			spec("", `"cider"`) + "\n[tool.glassjar]\nas-of = 2025-01-01\nsee-system = false\n", spec("", `"cider"`) + "\n[tool.glassjar]\nindexes = []\nsee-system = false\nas-of = 2025-01-01\n"},
+		"a table in its own lines": {spec("", `"cider"`) + tool, "", spec("", `"must"`) + "[tool.glassjar.held.must]\nat = \"<2\"\nwhy = \"sour\"\n", spec("", `"must"`) + "[tool.glassjar.held.must]\nat = \"<2\"\nwhy = \"sour\"\n"},
+		"how it is built":          {spec("", `"cider"`) + build, "", spec("", `"must"`), spec("", `"must"`) + build},
 	} {
 		text := func(s string) []byte {
 			if s == "" {
