@@ -6,10 +6,13 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"glassjar/core/atomicfile"
 	"glassjar/core/index"
+	"glassjar/core/place"
+	"glassjar/core/plan"
 	"glassjar/core/project"
 	"glassjar/core/registry"
 	"glassjar/core/sealed"
@@ -70,7 +73,7 @@ type selection struct {
 }
 
 // selectSealed reads the record, and chooses what its targets need.
-func (m *Machine) selectSealed(opt SealOptions) (*selection, error) {
+func (m *Machine) selectSealed(ctx context.Context, opt SealOptions) (*selection, error) {
 	at, err := m.Places().Locate(opt.Jar, false)
 	if err != nil {
 		return nil, err
@@ -86,6 +89,9 @@ func (m *Machine) selectSealed(opt SealOptions) (*selection, error) {
 	targets, all, err := sealed.Targets(record, spec, opt.Targets)
 	if err != nil {
 		return nil, err
+	}
+	if own, ok := m.ownTarget(ctx, at, record); ok && len(opt.Targets) == 0 && !slices.Contains(targets, own) {
+		targets = append(targets, own) // the record serves this machine, whatever else the spec wants
 	}
 	if len(targets) == 0 {
 		return nil, usage(NoSuchTargets, strings.Join(opt.Targets, ", "), strings.Join(targetNames(all), ", "))
@@ -110,6 +116,22 @@ func (m *Machine) selectSealed(opt SealOptions) (*selection, error) {
 	return &selection{spec, record, targets, append(files, sealed.ToolFiles(record, files)...), sealed.Pythons(record, targets)}, nil
 }
 
+// ownTarget is the target of the jar at a place, where its record serves that.
+func (m *Machine) ownTarget(ctx context.Context, at place.Place, record *project.Record) (target.Target, bool) {
+	if !at.Exists() || !m.Places().MayBeUsed(at.Root) {
+		return target.Target{}, false
+	}
+	j, err := m.open(at)
+	if err != nil {
+		return target.Target{}, false
+	}
+	in, err := m.interpreterOf(ctx, j)
+	if err != nil {
+		return target.Target{}, false
+	}
+	return target.Of(in), plan.Served(record, target.EnvironmentOf(in)) == nil
+}
+
 // Seal writes a sealed jar. Equal records and files give equal bytes.
 func (m *Machine) Seal(ctx context.Context, opt SealOptions) (*Sealed, error) {
 	var base registry.Base
@@ -125,14 +147,12 @@ func (m *Machine) Seal(ctx context.Context, opt SealOptions) (*Sealed, error) {
 			return nil, err
 		}
 	}
-	chosen, err := m.selectSealed(opt)
+	chosen, err := m.selectSealed(ctx, opt)
 	if err != nil {
 		return nil, err
 	}
-	text, err := sealed.Record(chosen.record, chosen.files, chosen.pythons)
-	if err != nil {
-		return nil, err
-	}
+	record := sealed.Record(chosen.record, chosen.targets, chosen.files, chosen.pythons)
+	text := record.Format()
 	var sig []byte
 	var signed *signature.Signed
 	if opt.Sign != "" {
@@ -146,7 +166,7 @@ func (m *Machine) Seal(ctx context.Context, opt SealOptions) (*Sealed, error) {
 	}
 	defer release()
 	defer m.dropUnpacked(chosen)
-	out := &Sealed{File: opt.File, Signed: signed, Packages: len(chosen.record.Packages), Targets: targetNames(chosen.targets), Faults: []string{}}
+	out := &Sealed{File: opt.File, Signed: signed, Packages: len(record.Packages), Targets: targetNames(chosen.targets), Faults: []string{}}
 	gather := m.gather
 	if registry.IsRef(opt.File) && !opt.AsIndex {
 		gather = m.gatherLate

@@ -6,10 +6,13 @@ import (
 
 	"glassjar/core/index"
 	"glassjar/core/project"
+	"glassjar/core/requirement"
+	"glassjar/core/target"
 )
 
-// Record is the text of a record with the files that are sealed, by paths beside it, and no others.
-func Record(record *project.Record, files []index.File, pythons []project.PinnedPython) ([]byte, error) {
+// Record is a record with the files that are sealed for some targets, by paths beside it, and no
+// others: it serves those targets alone.
+func Record(record *project.Record, targets []target.Target, files []index.File, pythons []project.PinnedPython) *project.Record {
 	in := map[string]index.File{}
 	for _, f := range files {
 		in[f.Name] = f
@@ -45,7 +48,10 @@ func Record(record *project.Record, files []index.File, pythons []project.Pinned
 		}
 		if e.Archive != nil {
 			a := besides(*e.Archive)
-			e.Archive = &a
+			e.Archive = nil
+			if _, ok := in[a.Name]; ok {
+				e.Archive = &a
+			}
 		}
 		if len(wheels) == 0 && e.Archive == nil && e.Sdist == nil {
 			continue // for targets that were not asked for
@@ -53,7 +59,25 @@ func Record(record *project.Record, files []index.File, pythons []project.Pinned
 		e.Index = ""
 		sealed.Packages = append(sealed.Packages, e)
 	}
-	return sealed.Format(), nil
+	sealed.Environments = narrowed(record, targets, len(sealed.Packages) < len(record.Packages))
+	return &sealed
+}
+
+// narrowed are the environments of a record for some targets: its own where they are all of them.
+// One that names none serves all, unless it is less than it was.
+func narrowed(record *project.Record, targets []target.Target, less bool) []requirement.Marker {
+	texts := func(list []requirement.Marker) (out []string) {
+		for _, m := range list {
+			out = append(out, m.String())
+		}
+		slices.Sort(out)
+		return out
+	}
+	list := target.Environments(targets)
+	if len(record.Environments) == 0 && !less || slices.Equal(texts(list), texts(record.Environments)) {
+		return record.Environments
+	}
+	return list
 }
 
 func besides(f project.PackageFile) project.PackageFile {

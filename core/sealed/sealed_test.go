@@ -48,8 +48,7 @@ wheels = [{ name = "mill-1.0-py3-none-any.whl", url = "file:///orchard/mill-1.0-
 	files, err := sealed.Files(record, targets)
 	require.NoError(t, err)
 	require.Equal(t, []string{wheel}, []string{files[0].Name}, "mill is for another system")
-	text, err := sealed.Record(record, files, nil)
-	require.NoError(t, err)
+	text := sealed.Record(record, targets, files, nil).Format()
 	file = filepath.Join(dir, "press.zip")
 	var b bytes.Buffer
 	require.NoError(t, sealed.Write(t.Context(), &b, text, []byte("signed"), map[string]sealed.Member{wheel: member}))
