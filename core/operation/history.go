@@ -168,7 +168,7 @@ func (p *job) writeAsIn(to, last jar.Moment, spec *project.Spec) error {
 		return err
 	}
 	if record, err := project.ParseRecord(p.place.RecordFile, bytesOf(to.Record)); err == nil { // there may be none
-		p.seeSystem = after.SeeSystem(p.seeSystem || record.SeeSystem)
+		p.seeSystem = after.SeeSystem(record.SeeSystem)
 	}
 	if p.seeSystem == p.jar.State.SeeSystem {
 		return nil
