@@ -56,6 +56,10 @@ func FromRecord(record *project.Record, env target.Environment, parts project.Pa
 	neededBy := map[string][]string{}
 	for _, name := range slices.Sorted(maps.Keys(applies)) {
 		for _, d := range applies[name].Dependencies {
+			other := d.Version // of several versions the one that is not here
+			if !(other.IsZero() || other.Equal(applies[d.Name].Version)) || slices.Contains(neededBy[d.Name], name) {
+				continue
+			}
 			neededBy[d.Name] = append(neededBy[d.Name], name)
 		}
 	}
