@@ -37,8 +37,9 @@ shot() {
     local terminal=$!
     for _ in $(seq 200); do [ -e "$work/ended" ] && break; sleep 0.1; done
     sleep 0.7
-    import -window root "$here/$name.png"
-    kill $terminal
+    import -window root "$work/shot.png"
+    kill $terminal 2>/dev/null || { echo "$name: the terminal has ended early" >&2; exit 1; }
+    mv "$work/shot.png" "$here/$name.png"
     wait $terminal 2>/dev/null || :
 }
 
