@@ -296,7 +296,7 @@ func (m *Machine) planFor(ctx context.Context, p *job, installed []jar.Installed
 		}
 	}()
 	at := p.place
-	record, err := project.ReadRecord(at.RecordFile)
+	record, err := p.recorded()
 	if err != nil && !errors.Is(err, project.ErrNoRecord) {
 		return err
 	}

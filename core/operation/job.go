@@ -6,6 +6,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 
 	"glassjar/core/building"
 	"glassjar/core/catalog"
@@ -52,6 +53,8 @@ type job struct {
 	// before, if set, is the record that the new one comes after, in place of that which stands
 	// there.
 	before *project.Record
+	// read reads that once: nobody else writes to it meanwhile.
+	read func() (*project.Record, error)
 	// structure are files of the jar itself that are to be put right, seeSystem whether it is to
 	// see the packages of its base.
 	structure map[string]jar.OwnFile
@@ -99,7 +102,10 @@ func (p *job) recorded() (*project.Record, error) {
 	if p.before != nil {
 		return p.before, nil
 	}
-	return project.ReadRecord(p.place.RecordFile)
+	if p.read == nil {
+		p.read = sync.OnceValues(func() (*project.Record, error) { return project.ReadRecord(p.place.RecordFile) })
+	}
+	return p.read()
 }
 
 func newJob(at place.Place) *job {
