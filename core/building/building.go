@@ -25,6 +25,7 @@ import (
 	"glassjar/core/requirement"
 	"glassjar/core/source"
 	"glassjar/core/store"
+	"glassjar/core/version"
 	"glassjar/core/wheel"
 )
 
@@ -232,6 +233,9 @@ func (b *Building) build(ctx context.Context, f index.File) (source.Made, error)
 		}
 		if err := b.require(ctx, f); err != nil {
 			return source.Made{}, err
+		}
+		if s, err := b.statement(at); err == nil && at.source.Version.IsZero() && s.Version != "" {
+			at.source.Version, _ = version.Parse(s.Version) // it was read as one
 		}
 		b.on.Report.Tell(progress.Event{Stage: "building " + f.Distribution})
 		w, err := b.builder.Wheel(withBuilt(ctx, f.Distribution), at.source)
