@@ -20,11 +20,8 @@ import (
 // [*FileError].
 func Back(file string, now, last, then []byte) ([]byte, error) {
 	untouched := bytes.Equal(now, last)
-	switch {
-	case now == nil, untouched && then != nil && reflect.DeepEqual(restOf(now), restOf(then)):
+	if now == nil || untouched && then != nil && reflect.DeepEqual(restOf(now), restOf(then)) {
 		return then, nil
-	case untouched && then == nil && onlyAsks(now):
-		return nil, nil
 	}
 	for _, text := range [][]byte{now, then} {
 		if _, err := ParseSpec(file, text); err != nil {
@@ -33,6 +30,8 @@ func Back(file string, now, last, then []byte) ([]byte, error) {
 	}
 	text, ok := asking(now, then)
 	switch {
+	case untouched && then == nil && onlyAsks(text):
+		return nil, nil
 	case ok && AskAlike(text, then):
 		return text, nil
 	case then == nil:

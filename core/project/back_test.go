@@ -17,14 +17,15 @@ func TestBack(t *testing.T) {
 	const tool = "\n[tool.sieve]\nfine = true # ours\n"
 	const build = "\n[build-system]\nrequires = []\nbuild-backend = \"mill\"\n"
 	for what, c := range map[string]struct{ now, last, then, want string }{
-		"as this program left it": {spec("", `"cider"`), spec("", `"cider"`), "# old\n" + spec("", `"must"`), "# old\n" + spec("", `"must"`)},
-		"no spec then":            {spec("", `"cider"`), spec("", `"cider"`), "", ""},
-		"no spec now":             {"", spec("", `"cider"`), spec("", `"must"`), spec("", `"must"`)},
-		"a comment":               {"# new\n" + spec("", `"cider"`), spec("", `"cider"`), spec("", `"must"`), "# new\n" + spec("", `"must"`)},
-		"another program's":       {spec("", `"cider"`) + tool, spec("", `"cider"`) + tool, spec("", `"must"`), spec("", `"must"`) + tool},
-		"and no spec then":        {spec("", `"cider"`) + tool, spec("", `"cider"`) + tool, "", "[project]\nname = \"press\"\n" + tool},
-		"a comment, no spec then": {"# new\n" + spec("", `"cider"`), spec("", `"cider"`), "", "# new\n[project]\nname = \"press\"\n"},
-		"a newer version":         {spec("version = \"2\"\n", `"cider"`), "", spec("version = \"1\"\n", `"must"`), spec("version = \"2\"\n", `"must"`)},
+		"as this program left it":     {spec("", `"cider"`), spec("", `"cider"`), "# old\n" + spec("", `"must"`), "# old\n" + spec("", `"must"`)},
+		"no spec then":                {spec("", `"cider"`), spec("", `"cider"`), "", ""},
+		"from a folder, no spec then": {spec("", `"cider"`) + "\n[tool.glassjar.from-folder]\ncider = { path = \"../mill\" }\n", spec("", `"cider"`) + "\n[tool.glassjar.from-folder]\ncider = { path = \"../mill\" }\n", "", ""},
+		"no spec now":                 {"", spec("", `"cider"`), spec("", `"must"`), spec("", `"must"`)},
+		"a comment":                   {"# new\n" + spec("", `"cider"`), spec("", `"cider"`), spec("", `"must"`), "# new\n" + spec("", `"must"`)},
+		"another program's":           {spec("", `"cider"`) + tool, spec("", `"cider"`) + tool, spec("", `"must"`), spec("", `"must"`) + tool},
+		"and no spec then":            {spec("", `"cider"`) + tool, spec("", `"cider"`) + tool, "", "[project]\nname = \"press\"\n" + tool},
+		"a comment, no spec then":     {"# new\n" + spec("", `"cider"`), spec("", `"cider"`), "", "# new\n[project]\nname = \"press\"\n"},
+		"a newer version":             {spec("version = \"2\"\n", `"cider"`), "", spec("version = \"1\"\n", `"must"`), spec("version = \"2\"\n", `"must"`)},
 		"the Pythons": {spec("requires-python = \">=3.12\"\n", `"cider"`) + tool, "", spec("requires-python = \">=3.9\"\n", `"must"`),
 			spec("requires-python = \">=3.9\"\n", `"must"`) + tool},
 		"no Pythons": {spec("requires-python = \">=3.12\"\n", `"cider"`) + tool, "", spec("", `"must"`), spec("", `"must"`) + tool},
