@@ -17,7 +17,7 @@ import (
 // pages are those whose commands are run: each block that is set in and begins
 // with "$ " is what one types and what comes back. With GLASSJAR_UPDATE_DOCS=1
 // the pages are written anew.
-var pages = []string{"../README.md", "../docs/first-jar.md", "../docs/moving.md", "../docs/images-and-editors.md", "../docs/clusters.md", "../docs/store.md",
+var pages = []string{"../README.md", "../docs/first-jar.md", "../docs/moving.md", "../docs/parts.md", "../docs/images-and-editors.md", "../docs/clusters.md", "../docs/store.md",
 	"../docs/settings.md", "../docs/servers.md", "../docs/installing.md", "../docs/what-went-wrong.md", "../docs/building.md", "../docs/scripts.md"}
 
 // What the threat model says is tried is tried: each test that it names is there.
@@ -82,8 +82,9 @@ func settle(text, top, home string) string {
 	return strings.ReplaceAll(text, `pythonVersion = "`+def.Minor()+`"`, `pythonVersion = "3.12"`)
 }
 
-// masked takes sizes out of a text: bytecode is of another size with each Python.
+// masked takes sizes and times out of a text: bytecode is of another size with each Python.
 func masked(text string) string {
+	text = regexp.MustCompile(`\b\d{4}-\d\d-\d\d \d\d:\d\d\b`).ReplaceAllString(text, "TIME")
 	return regexp.MustCompile(`[ \t]*\b\d+(\.\d+)? (B|kB|MB)\b *`).ReplaceAllString(text, " SIZE ")
 }
 
