@@ -70,12 +70,13 @@ type Graph struct {
 	roots []Need
 	needs map[string][]Need
 	by    map[string][]string
+	holds Holds
 }
 
 // New makes a graph of distributions, of which an own one hides one of the base, and of
 // what people asked for. A node that is asked for without a root gets one.
 func New(nodes []Node, roots []Root, holds Holds) *Graph {
-	g := &Graph{nodes: map[string]Node{}, needs: map[string][]Need{}, by: map[string][]string{}}
+	g := &Graph{nodes: map[string]Node{}, needs: map[string][]Need{}, by: map[string][]string{}, holds: holds}
 	for _, n := range nodes {
 		if _, there := g.nodes[n.Key()]; !there || !n.Base {
 			g.nodes[n.Key()] = n

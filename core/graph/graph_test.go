@@ -67,8 +67,8 @@ func TestGraph(t *testing.T) {
 		"sugar 1.0: core", "survey 1.2: core<3, press", "core 2.0: ", "yeast 1: sugar", "bees 1: survey", "alone 1: ", "kin 1: ", "left 1: kin")
 	chains, more := g.Chains("core")
 	assert.False(t, more)
-	assert.Equal(t, []string{"press core", "survey core", "press sugar core", "survey press core", "press yeast sugar core", "press bees survey core", "survey press sugar core",
-		"survey press yeast sugar core"}, chainText(chains), "the shortest first, no circle twice")
+	assert.Equal(t, []string{"press core", "survey core", "press sugar core", "survey press core", "press yeast sugar core", "press bees survey core", "survey press sugar core"},
+		chainText(chains), "the shortest first, no circle twice; survey asks press for no extra")
 	assert.Equal(t, ">=1", chains[0][1].Range)
 	none, _ := g.Chains("alone")
 	assert.Empty(t, none)
@@ -126,4 +126,18 @@ func TestChainsAreBounded(t *testing.T) {
 	assert.Len(t, chains, 200)
 	assert.True(t, more)
 	assert.Equal(t, "n0 n9", chainText(chains)[0])
+}
+
+// What an extra adds is there for those who ask for the extra, also by another of the same.
+func TestChainsOfExtras(t *testing.T) {
+	g := orchard(t, []string{"- press", "tests press[all]"}, "press 1: press[hot]; extra == 'all', juice; extra == 'hot', must", "juice 1:", "must 1:")
+	for name, want := range map[string][]string{"juice": {"tests"}, "must": {"", "tests"}} {
+		chains, _ := g.Chains(name)
+		var from []string
+		for _, c := range chains {
+			from = append(from, c[0].Part.Group)
+		}
+		slices.Sort(from)
+		assert.Equal(t, want, from, name)
+	}
 }

@@ -54,6 +54,25 @@ func (g *Graph) WantedBy(name string, gone map[string]bool) []string {
 	return out
 }
 
+// extrasBy are the extras that a need asks for, and those that these ask for themselves.
+func (g *Graph) extrasBy(n Need) []string {
+	extras := slices.Clone(n.Extras)
+	for again := true; again; {
+		again = false
+		for _, r := range g.nodes[n.To].Requires {
+			if r.Key() != n.To || !g.holds(r, extras) {
+				continue
+			}
+			for _, e := range r.ExtraKeys() {
+				if !slices.Contains(extras, e) {
+					extras, again = append(extras, e), true
+				}
+			}
+		}
+	}
+	return extras
+}
+
 // Chain is one way in which a distribution came into a jar, from what was asked for to
 // the distribution.
 type Chain []Need
@@ -81,8 +100,9 @@ func (g *Graph) Chains(name string) (out []Chain, more bool) {
 			out = append(out, c)
 			continue
 		}
+		extras := g.extrasBy(c[len(c)-1])
 		for _, n := range g.needs[last] {
-			if able[n.To] && !slices.ContainsFunc(c, func(x Need) bool { return x.To == n.To }) {
+			if able[n.To] && (g.holds(n.requirement, extras) || g.holds(n.requirement, nil)) && !slices.ContainsFunc(c, func(x Need) bool { return x.To == n.To }) {
 				queue = append(queue, append(slices.Clone(c), n))
 			}
 		}
