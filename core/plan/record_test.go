@@ -102,7 +102,9 @@ func TestEntriesSayWhatPartsLeadTo(t *testing.T) {
 					parted = append(parted, c.Name)
 				}
 				want := closure(shelf{env: env, lines: lines}, all.Roots, holds)
-				require.ElementsMatch(t, want, parted, "round %d: %v for %v on %v of %q", round, roots, holds, target, lines)
+				if !holds.Only {
+					require.ElementsMatch(t, want, parted, "round %d: %v for %v on %v of %q", round, roots, holds, target, lines)
+				}
 				here, _, err := plan.Applying(&project.Record{Packages: entries, Asked: roots}, env.Markers, holds)
 				require.NoError(t, err)
 				for name := range here {
@@ -111,6 +113,7 @@ func TestEntriesSayWhatPartsLeadTo(t *testing.T) {
 				slices.Sort(got)
 				if holds.Only {
 					require.Subset(t, got, want) // what a record's entries need has no conditions
+					require.ElementsMatch(t, got, parted, "round %d: %v for %v on %v of %q", round, roots, holds, target, lines)
 					continue
 				}
 				require.Equal(t, want, got, "round %d: %v for %v on %v of %q", round, roots, holds, target, lines)

@@ -241,11 +241,11 @@ func (u *Solutions) FileOf(ctx context.Context, name string, v version.Version) 
 // Parts narrows the jar's choices to what the parts of the spec that it holds lead to.
 func (u *Solutions) Parts(holds project.Parts) []Choice {
 	names, asked := map[string]bool{}, map[string]bool{}
+	applies := map[string]bool{} // with the dependencies
 	for p, reached := range reach(u.Own, u.ask.Roots, u.ask.Environment) {
-		if holds.Has(p) {
-			for name := range reached {
-				names[name] = true
-			}
+		for name := range reached {
+			names[name] = names[name] || holds.Has(p)
+			applies[name] = applies[name] || holds.Has(p) || p == (project.Part{})
 		}
 	}
 	for _, a := range u.ask.Roots {
@@ -253,12 +253,39 @@ func (u *Solutions) Parts(holds project.Parts) []Choice {
 			asked[a.Key()] = true
 		}
 	}
+	if holds.Only {
+		names = u.ledTo(asked, applies)
+	}
 	var out []Choice
 	for _, c := range u.Choices {
 		if names[c.Name] {
 			c.Asked = asked[c.Name]
 			out = append(out, c)
 		}
+	}
+	return out
+}
+
+// ledTo are the names that some lead to by what the record's entries need, which is not told by
+// target: so that a jar without the dependencies holds what [Applying] finds in the record.
+func (u *Solutions) ledTo(from, applies map[string]bool) map[string]bool {
+	entries, here := u.entries(), map[string]*entry{}
+	for _, c := range u.Own.Choices {
+		here[c.Name] = entries[key{c.Name, c.Version.Key()}]
+	}
+	out := map[string]bool{}
+	var visit func(string)
+	visit = func(name string) {
+		if !applies[name] || out[name] || here[name] == nil {
+			return
+		}
+		out[name] = true
+		for need := range here[name].needs {
+			visit(need.name)
+		}
+	}
+	for name := range from {
+		visit(name)
 	}
 	return out
 }
