@@ -293,9 +293,19 @@ func (u *Solutions) ledTo(from, applies map[string]bool) map[string]bool {
 // reach are the names that each part of the spec leads to, in one solution. What an extra of a
 // distribution adds belongs to the parts that ask for that extra.
 func reach(s *resolve.Solution, roots []project.Asked, env target.Environment) map[project.Part]map[string]bool {
-	needs := map[string]map[string][]resolve.Need{}
-	for _, c := range s.Choices {
-		needs[c.Name] = c.ByExtra
+	choices := map[string]*resolve.Choice{}
+	for i, c := range s.Choices {
+		choices[c.Name] = &s.Choices[i]
+	}
+	needs := func(name, extra string) []resolve.Need {
+		c := choices[name]
+		switch {
+		case c == nil:
+			return nil
+		case c.ByExtra == nil && extra == "":
+			return c.Needs
+		}
+		return c.ByExtra[extra]
 	}
 	type step struct{ name, extra string }
 	visited := map[project.Part]map[step]bool{}
@@ -316,7 +326,7 @@ func reach(s *resolve.Solution, roots []project.Asked, env target.Environment) m
 					continue
 				}
 				visited[p][step{name, extra}] = true
-				for _, n := range needs[name][extra] {
+				for _, n := range needs(name, extra) {
 					visit(n.Name, n.Extras)
 				}
 			}

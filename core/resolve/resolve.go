@@ -158,7 +158,8 @@ type Choice struct {
 	// named. Needs are this version's own, those of its extras included.
 	NeededBy []string
 	Needs    []Need
-	// ByExtra are the needs that each of the extras adds, and by the empty name those without one.
+	// ByExtra are the needs that each of the extras adds, and by the empty name those without one;
+	// nil where there are no extras.
 	ByExtra map[string][]Need
 }
 

@@ -394,10 +394,12 @@ func (s *solver) solution() *Solution {
 		}
 		value := v.domain.first()
 		c := Choice{Name: v.name, Version: v.candidates[value].Version, Needs: s.needs[needKey{v.name, "", value}]}
-		c.ByExtra = map[string][]Need{"": c.Needs}
 		for _, e := range v.extras {
 			if e.required() {
 				c.Extras = append(c.Extras, e.extra)
+				if c.ByExtra == nil {
+					c.ByExtra = map[string][]Need{"": c.Needs}
+				}
 				c.ByExtra[e.extra] = s.needs[needKey{v.name, e.extra, value}]
 				c.Needs = append(c.Needs[:len(c.Needs):len(c.Needs)], c.ByExtra[e.extra]...)
 			}
