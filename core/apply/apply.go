@@ -161,31 +161,22 @@ func (a *Applier) put(ctx context.Context, w Work, change jar.Change, origins ma
 	return err
 }
 
-// noteState writes down the state that a change leads to, and where everything in it came
+// noteState writes down the states that a change leads to, and where everything in them came
 // from.
 func (a *Applier) noteState(w Work, origins map[string]string, own map[string]jar.OwnFile) error {
-	next, err := a.nextMoment(w, origins)
+	list, err := a.nextMoments(w, origins)
 	if err != nil {
 		return err
 	}
-	if w.ByHand {
-		before, _, err := w.Jar.LastMoment()
+	for _, next := range list {
+		text, err := next.Bytes()
 		if err != nil {
 			return err
 		}
-		before.Number, before.At, before.Command, before.Did = next.Number, a.Now(), jar.ByHand, nil
-		before.Spec, before.Record = TextOf(nil, w.Place.SpecFile), TextOf(nil, w.Place.RecordFile)
-		text, err := before.Bytes()
-		if err != nil {
-			return err
-		}
-		own[jar.MomentPath(before.Number)] = jar.OwnFile{Data: text}
-		next.Number++
+		own[jar.MomentPath(next.Number)] = jar.OwnFile{Data: text}
 	}
-	text, err := next.Bytes()
-	own[jar.MomentPath(next.Number)] = jar.OwnFile{Data: text}
-	w.Jar.NoteLibraries(next, own)
-	return err
+	w.Jar.NoteLibraries(list[len(list)-1], own)
+	return nil
 }
 
 // collectWrites adds the spec, the record and the jar's parts to a change, where they

@@ -15,15 +15,23 @@ import (
 	"glassjar/core/version"
 )
 
-// nextMoment is the state that a plan leads to.
-func (a *Applier) nextMoment(w Work, origins map[string]string) (jar.Moment, error) {
+// nextMoments are the states that a plan leads to: one, behind that which somebody made by hand
+// where that is to be kept.
+func (a *Applier) nextMoments(w Work, origins map[string]string) ([]jar.Moment, error) {
 	last, _, err := w.Jar.LastMoment()
 	if err != nil {
-		return jar.Moment{}, err
+		return nil, err
 	}
 	number, err := w.Jar.NextNumber()
 	if err != nil {
-		return jar.Moment{}, err
+		return nil, err
+	}
+	var out []jar.Moment
+	if w.ByHand {
+		byHand := last
+		byHand.Number, byHand.At, byHand.Command, byHand.Did = number, a.Now(), jar.ByHand, nil
+		byHand.Spec, byHand.Record = TextOf(nil, w.Place.SpecFile), TextOf(nil, w.Place.RecordFile)
+		out, number = append(out, byHand), number+1
 	}
 	next := jar.Moment{Number: number, At: a.Now(), Command: a.Command, Python: w.Jar.State.Python, Parts: w.Parts, Did: did(w.Plan)}
 	have := map[string]jar.MomentPackage{}
@@ -47,7 +55,7 @@ func (a *Applier) nextMoment(w Work, origins map[string]string) (jar.Moment, err
 		next.Packages = append(next.Packages, have[name])
 	}
 	next.Spec, next.Record = TextOf(w.Write, w.Place.SpecFile), TextOf(w.Write, w.Place.RecordFile)
-	return next, nil
+	return append(out, next), nil
 }
 
 // treeOf is a folder or a repository as a state keeps it.

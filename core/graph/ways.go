@@ -4,7 +4,7 @@ import "slices"
 
 // Reach are the names below some, themselves included.
 func (g *Graph) Reach(names ...string) map[string]bool {
-	return visit(names, func(name string) []string {
+	return Below(names, func(name string) []string {
 		var out []string
 		for _, n := range g.needs[name] {
 			out = append(out, n.To)
@@ -15,10 +15,11 @@ func (g *Graph) Reach(names ...string) map[string]bool {
 
 // above are the names from which one can be reached, itself included.
 func (g *Graph) above(name string) map[string]bool {
-	return visit([]string{name}, g.NeededBy)
+	return Below([]string{name}, g.NeededBy)
 }
 
-func visit(from []string, next func(string) []string) map[string]bool {
+// Below are all names that some lead to, themselves included; next are those that one leads to.
+func Below(from []string, next func(string) []string) map[string]bool {
 	seen := map[string]bool{}
 	var walk func(string)
 	walk = func(name string) {
@@ -43,7 +44,7 @@ func (g *Graph) WantedBy(name string, gone map[string]bool) []string {
 		return nil
 	}
 	var out []string
-	for found := range visit([]string{name}, func(name string) []string {
+	for found := range Below([]string{name}, func(name string) []string {
 		return slices.DeleteFunc(slices.Clone(g.by[name]), func(by string) bool { return gone[by] })
 	}) {
 		if g.nodes[found].Asked {

@@ -104,9 +104,10 @@ func (m *Machine) partsAt(at place.Place) project.Parts {
 // be asked of an index: a comment tells of it.
 func exportList(record *project.Record, parts project.Parts) []byte {
 	var b bytes.Buffer
+	led := plan.LedTo(record, parts)
 	for _, p := range record.Packages {
 		marker, ever := p.Marker.Given(parts.Extras, parts.Groups)
-		if !ever || !plan.LedTo(record, p.Name, parts) {
+		if !ever || !led[p.Name] {
 			continue
 		}
 		r := requirement.Requirement{Name: p.Name, Marker: marker}

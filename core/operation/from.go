@@ -140,7 +140,7 @@ func (m *Machine) fromRoots(ctx context.Context, at place.Place, spec *project.S
 		return nil, err
 	}
 	m.withSources(p, spec, nil, nil)
-	u, err := m.solveAll(ctx, p, spec, roots, resolve.Problem{}, nil)
+	u, err := m.solveAll(ctx, p, spec, roots, resolve.Problem{})
 	if err != nil {
 		return nil, err
 	}

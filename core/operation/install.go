@@ -314,7 +314,7 @@ func (m *Machine) planFor(ctx context.Context, p *job, installed []jar.Installed
 	}
 	p.chosen = m.fetchEarly(p, installed)
 	p.floor = opt.floor
-	u, err := m.solveAll(ctx, p, spec, roots, resolve.Problem{AllowPrereleases: opt.pre, Keep: keepOf(record, installed, opt)}, record)
+	u, err := m.solveAll(ctx, p, spec, roots, resolve.Problem{AllowPrereleases: opt.pre, Keep: keepOf(record, installed, opt)})
 	if err != nil {
 		return err
 	}

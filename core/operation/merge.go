@@ -140,7 +140,7 @@ func (m *Machine) solveMerge(ctx context.Context, at place.Place, merge project.
 		return nil, err
 	}
 	roots := rootsOf(spec, resolveOptions{})
-	u, err := m.solveAll(ctx, p, spec, roots, resolve.Problem{Keep: keepOf(merge.Record, installed, resolveOptions{})}, merge.Record)
+	u, err := m.solveAll(ctx, p, spec, roots, resolve.Problem{Keep: keepOf(merge.Record, installed, resolveOptions{})})
 	if err != nil {
 		return nil, err
 	}

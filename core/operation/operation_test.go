@@ -42,7 +42,7 @@ func recordOf(t *testing.T, m *Machine) (*project.Record, *plan.Solutions, []pro
 	indexes, _ := m.indexes(spec)
 	p.catalog, p.python = m.newCatalog(indexes), here
 	roots := rootsOf(spec, resolveOptions{})
-	u, err := m.solveAll(ctx, p, spec, roots, resolve.Problem{}, nil)
+	u, err := m.solveAll(ctx, p, spec, roots, resolve.Problem{})
 	require.NoError(t, err)
 	data, err := m.recordText(ctx, p, spec, roots, u)
 	require.NoError(t, err)

@@ -201,7 +201,7 @@ func (m *Machine) recordFor(ctx context.Context, p *job, spec *project.Spec, ins
 		return nil, err
 	}
 	roots := rootsOf(spec, resolveOptions{})
-	u, err := m.solveAll(ctx, p, spec, roots, resolve.Problem{AllowPrereleases: opt.Pre, Keep: keepOf(record, installed, resolveOptions{})}, record)
+	u, err := m.solveAll(ctx, p, spec, roots, resolve.Problem{AllowPrereleases: opt.Pre, Keep: keepOf(record, installed, resolveOptions{})})
 	if err != nil {
 		return nil, err
 	}

@@ -15,10 +15,8 @@ import (
 	"glassjar/core/version"
 )
 
-// solveAll solves the roots for every target of the spec and for the jar of a job. record is the
-// one that there is, or nil: where it has several versions of a name, each is preferred where it
-// belongs.
-func (m *Machine) solveAll(ctx context.Context, p *job, spec *project.Spec, roots []project.Asked, problem resolve.Problem, record *project.Record) (*plan.Solutions, error) {
+// solveAll solves the roots for every target of the spec and for the jar of a job.
+func (m *Machine) solveAll(ctx context.Context, p *job, spec *project.Spec, roots []project.Asked, problem resolve.Problem) (*plan.Solutions, error) {
 	if err := m.addDirect(ctx, p, roots); err != nil {
 		return nil, err
 	}
@@ -27,6 +25,7 @@ func (m *Machine) solveAll(ctx context.Context, p *job, spec *project.Spec, root
 	if err != nil {
 		return nil, err
 	}
+	record, _ := p.recorded() // there may be none
 	ask := plan.Ask{Roots: roots, All: len(spec.Tool.Targets) > 0, Own: p.own(), Environment: p.environment(), Problem: problem, Record: record, Floor: p.floor, Base: map[string]version.Version{}}
 	for name, b := range base {
 		ask.Base[name] = b.Version

@@ -8,6 +8,7 @@ import (
 	"slices"
 
 	"glassjar/core/digest"
+	"glassjar/core/graph"
 	"glassjar/core/index"
 	"glassjar/core/metadata"
 	"glassjar/core/project"
@@ -136,10 +137,25 @@ func Applying(record *project.Record, markers requirement.Environment, parts pro
 		applies[e.Name] = e
 	}
 	asked = askedIn(record, parts, func(m requirement.Marker) bool { return m.Holds(markers) })
-	if !parts.Only {
-		return applies, asked, nil
+	if parts.Only {
+		led := ledTo(applies, asked)
+		maps.DeleteFunc(applies, func(name string, _ project.Package) bool { return !led[name] })
 	}
-	return ledTo(applies, asked), asked, nil
+	return applies, asked, nil
+}
+
+// LedTo are the names that some parts of the spec lead to on any machine, as far as a record tells
+// that.
+func LedTo(record *project.Record, parts project.Parts) map[string]bool {
+	all, names := map[string]project.Package{}, map[string]bool{}
+	for _, e := range record.Packages {
+		e.Dependencies = slices.Concat(e.Dependencies, all[e.Name].Dependencies) // of all versions
+		all[e.Name], names[e.Name] = e, true
+	}
+	if parts.Only {
+		return ledTo(all, askedIn(record, parts, func(requirement.Marker) bool { return true }))
+	}
+	return names
 }
 
 // askedIn are the names that a record says were asked for in some parts.
@@ -154,38 +170,14 @@ func askedIn(record *project.Record, parts project.Parts, holds func(requirement
 	return out
 }
 
-// ledTo are the entries that some names lead to.
-func ledTo(entries map[string]project.Package, names map[string]bool) map[string]project.Package {
-	out := map[string]project.Package{}
-	var visit func(string)
-	visit = func(name string) {
-		if e, ok := entries[name]; ok && out[name].Name == "" {
-			out[name] = e
-			for _, d := range e.Dependencies {
-				visit(d.Name)
-			}
+// ledTo are the names that some lead to by what entries need.
+func ledTo(entries map[string]project.Package, from map[string]bool) map[string]bool {
+	return graph.Below(slices.Collect(maps.Keys(from)), func(name string) (out []string) {
+		for _, d := range entries[name].Dependencies {
+			out = append(out, d.Name)
 		}
-	}
-	for name := range names {
-		visit(name)
-	}
-	return out
-}
-
-// LedTo reports whether some parts of the spec lead to a name on any machine, as far as a record
-// tells that.
-func LedTo(record *project.Record, name string, parts project.Parts) bool {
-	if !parts.Only {
-		return true
-	}
-	entries := map[string]project.Package{}
-	for _, e := range record.Packages {
-		known := entries[e.Name]
-		e.Dependencies = append(slices.Clone(e.Dependencies), known.Dependencies...) // of all versions
-		entries[e.Name] = e
-	}
-	_, led := ledTo(entries, askedIn(record, parts, func(requirement.Marker) bool { return true }))[name]
-	return led
+		return out
+	})
 }
 
 // PickFile chooses the file of an entry that serves an environment best.

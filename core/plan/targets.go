@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 
+	"glassjar/core/graph"
 	"glassjar/core/index"
 	"glassjar/core/progress"
 	"glassjar/core/project"
@@ -273,21 +274,17 @@ func (u *Solutions) ledTo(from, applies map[string]bool) map[string]bool {
 	for _, c := range u.Own.Choices {
 		here[c.Name] = entries[key{c.Name, c.Version.Key()}]
 	}
-	out := map[string]bool{}
-	var visit func(string)
-	visit = func(name string) {
-		if !applies[name] || out[name] || here[name] == nil {
-			return
+	return graph.Below(slices.Collect(maps.Keys(from)), func(name string) (out []string) {
+		if here[name] == nil {
+			return nil
 		}
-		out[name] = true
 		for need := range here[name].needs {
-			visit(need.name)
+			if applies[need.name] {
+				out = append(out, need.name)
+			}
 		}
-	}
-	for name := range from {
-		visit(name)
-	}
-	return out
+		return out
+	})
 }
 
 // reach are the names that each part of the spec leads to, in one solution. What an extra of a

@@ -2,10 +2,10 @@ package project
 
 import (
 	"bytes"
-	"fmt"
 	"maps"
 	"reflect"
 	"slices"
+	"strings"
 
 	"github.com/pelletier/go-toml/v2"
 
@@ -14,10 +14,9 @@ import (
 
 // Back is the text of a spec that says of what the jar is made from what an earlier text of it did:
 // what is asked for, the Pythons, the targets and the like. What else stands in it is of other
-// programs and of people, and stays. last is the
-// text as this program knew it last: while it is that, an earlier one that differs by what it asks
-// for only comes back as it was, comments and all. nil is no file, for each of them. The error is a
-// [*FileError].
+// programs and of people, and stays. last is the text as this program knew it last: while it is
+// that, an earlier one that differs by what it asks for only comes back as it was, comments and all.
+// nil is no file, for each of them. The error is a [*FileError].
 func Back(file string, now, last, then []byte) ([]byte, error) {
 	untouched := bytes.Equal(now, last)
 	if now == nil || untouched && then != nil && reflect.DeepEqual(restOf(now), restOf(then)) {
@@ -40,11 +39,14 @@ func Back(file string, now, last, then []byte) ([]byte, error) {
 	return then, nil // it is written in a way that nothing here writes
 }
 
-// Keys and tables in which a spec says what the jar and the record are made from. What else stands
-// in [tool.glassjar], such as indexes and consents, is of the machine and its user.
+// Keys, and tables by names that people choose, in which a spec says what the jar and the record are
+// made from. What else stands in [tool.glassjar], such as indexes and consents, is of the machine and
+// its user.
 var (
-	decides  = [...]string{"python", "targets", "as-of", "project", "see-system", "pin-python"}
-	decideIn = [...][]string{{"project", "optional-dependencies"}, {"dependency-groups"}, {"tool", "glassjar", "from-index"}, {"tool", "glassjar", "from-file"}, {"tool", "glassjar", "from-folder"}, {"tool", "glassjar", "held"}}
+	decides = [...][]string{{"project", "dependencies"}, {"project", "requires-python"}, {"tool", "glassjar", "python"}, {"tool", "glassjar", "targets"},
+		{"tool", "glassjar", "as-of"}, {"tool", "glassjar", "project"}, {"tool", "glassjar", "see-system"}, {"tool", "glassjar", "pin-python"}}
+	decideIn = [...][]string{{"project", "optional-dependencies"}, {"dependency-groups"}, {"tool", "glassjar", "from-index"},
+		{"tool", "glassjar", "from-file"}, {"tool", "glassjar", "from-folder"}, {"tool", "glassjar", "held"}}
 )
 
 // asking is a text with that of another by which it says what the jar is made from. ok is false
@@ -69,12 +71,8 @@ func asking(text, then []byte) (out []byte, ok bool) {
 			text = tomltext.Drop(text, path)
 		}
 	}
-	as("project", "dependencies")
-	if then != nil {
-		as("project", "requires-python")
-		for _, key := range decides {
-			as("tool", "glassjar", key)
-		}
+	for _, path := range decides {
+		as(path...)
 	}
 	for _, table := range decideIn {
 		keys := append(keysIn(text, table), keysIn(then, table)...)
@@ -91,14 +89,25 @@ func asking(text, then []byte) (out []byte, ok bool) {
 
 // keysIn are the keys of a table.
 func keysIn(text []byte, table []string) []string {
-	var all map[string]any
+	at, _ := valueAt(tablesOf(text), table).(map[string]any)
+	return slices.Collect(maps.Keys(at))
+}
+
+// tablesOf is a text as its tables; nil for one that is not TOML.
+func tablesOf(text []byte) (all map[string]any) {
 	if toml.Unmarshal(tomltext.Plain(text), &all) != nil {
 		return nil
 	}
-	for _, key := range table {
-		all, _ = all[key].(map[string]any)
+	return all
+}
+
+// valueAt is what a path of keys leads to, or nil.
+func valueAt(at any, path []string) any {
+	for _, key := range path {
+		table, _ := at.(map[string]any)
+		at = table[key]
 	}
-	return slices.Collect(maps.Keys(all))
+	return at
 }
 
 // onlyAsks reports whether a spec says no more than what is asked for, and for which project.
@@ -109,20 +118,19 @@ func onlyAsks(text []byte) bool {
 	return len(rest) == 0 && !slices.ContainsFunc(slices.Collect(maps.Keys(table)), func(key string) bool { return key != "name" && key != "version" })
 }
 
-// AskAlike reports whether two texts of a spec say the same of what the jar is made from; one that
-// cannot be read says something else than any.
+// AskAlike reports whether two texts of a spec say the same of what the jar is made from.
 func AskAlike(a, b []byte) bool {
-	one, err := ParseSpec("", a)
-	other, err2 := ParseSpec("", b)
-	return err == nil && err2 == nil && slices.Equal(one.asksOf(), other.asksOf())
+	return reflect.DeepEqual(decided(a), decided(b))
 }
 
-// asksOf is what a spec lists, and what else it says of what the jar is made from, sorted: the
-// project itself it holds by how that is built.
-func (s *Spec) asksOf() []string {
-	list := Asks(slices.DeleteFunc(slices.Clone(s.Asked), func(a Asked) bool { return a.Own }))
-	t := s.Tool
-	list = append(list, fmt.Sprintf("%q %q %v %q %t %t %t", s.RequiresPython, t.Python, t.Targets, t.Project, t.SeeSystem, s.SaysSeeSystem, t.PinPython), fmt.Sprint(t.AsOf, t.FromIndex, t.Held))
-	slices.Sort(list)
-	return list
+// decided is what a text says of what the jar is made from, without what is empty.
+func decided(text []byte) map[string]any {
+	all, out := tablesOf(text), map[string]any{}
+	for _, path := range slices.Concat(decides[:], decideIn[:]) {
+		value := valueAt(all, path)
+		if v := reflect.ValueOf(value); value != nil && !((v.Kind() == reflect.Slice || v.Kind() == reflect.Map) && v.Len() == 0) {
+			out[strings.Join(path, ".")] = value
+		}
+	}
+	return out
 }

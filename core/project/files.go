@@ -40,9 +40,3 @@ func (r *Record) Files() []PackageFile {
 func (r *Record) NamesPaths() bool {
 	return slices.ContainsFunc(r.Files(), func(f PackageFile) bool { return f.Path != "" })
 }
-
-// Creator is this program as records name it (PEP 751, "created-by").
-const Creator = "glassjar"
-
-// Ours reports whether this program wrote the record.
-func (r *Record) Ours() bool { return r.CreatedBy == Creator }

@@ -227,3 +227,9 @@ func (f PackageFile) format() string {
 	}
 	return "{ " + strings.Join(parts, ", ") + " }"
 }
+
+// Creator is this program as records name it (PEP 751, "created-by").
+const Creator = "glassjar"
+
+// Ours reports whether this program wrote the record.
+func (r *Record) Ours() bool { return r.CreatedBy == Creator }

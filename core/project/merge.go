@@ -7,10 +7,7 @@ import (
 	"slices"
 	"strings"
 
-	"github.com/pelletier/go-toml/v2"
-
 	"glassjar/core/requirement"
-	"glassjar/core/tomltext"
 	"glassjar/core/version"
 )
 
@@ -265,10 +262,7 @@ func MergeSpecs(file string, base, ours, theirs []byte) ([]byte, error) {
 
 // restOf is a spec without its lists of requirements.
 func restOf(text []byte) map[string]any {
-	var all map[string]any
-	if toml.Unmarshal(tomltext.Plain(text), &all) != nil {
-		return nil
-	}
+	all := tablesOf(text)
 	delete(all, "dependency-groups")
 	if p, ok := all["project"].(map[string]any); ok {
 		delete(p, "dependencies")

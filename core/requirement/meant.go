@@ -12,7 +12,7 @@ import (
 // "press==2" for "press@2"; empty where nothing comes near.
 func Meant(text string) string {
 	text = strings.Trim(strings.TrimSpace(text), `"';,`)
-	for _, guess := range []func(string) string{strings.TrimSpace, withTwoSigns, withStar, withRange, withCommas, withSigns.Replace} {
+	for _, guess := range []func(string) string{strings.TrimSpace, withTwoSigns, withStar, withRange, withCommas, withSigns} {
 		if g := guess(text); g != "" {
 			if r, err := Parse(g); err == nil && (r.URL == "" || strings.Contains(r.URL, ":")) {
 				return g
@@ -72,6 +72,6 @@ func withRange(text string) string {
 func withCommas(text string) string { return aGap().ReplaceAllString(text, "$1,$2") }
 
 // withSigns turns signs around.
-var withSigns = strings.NewReplacer("=>", ">=", "=<", "<=")
+func withSigns(text string) string { return strings.NewReplacer("=>", ">=", "=<", "<=").Replace(text) }
 
 func match(pattern lazy.Regexp, text string) []string { return pattern().FindStringSubmatch(text) }

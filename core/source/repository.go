@@ -37,7 +37,7 @@ func MeantRepository(text string, absolute func(string) string) string {
 	rest, plus := strings.CutPrefix(text, "git+")
 	path, _, _ := strings.Cut(rest, "#")
 	switch {
-	case meantHost().MatchString(rest):
+	case strings.Contains(rest, "@") && meantHost().MatchString(rest):
 		user, at, _ := strings.Cut(rest, ":")
 		return "git+ssh://" + user + "/" + strings.TrimPrefix(at, "/")
 	case !plus && (strings.HasPrefix(text, "ssh://") || strings.HasPrefix(text, "git://")):
@@ -52,7 +52,7 @@ func MeantRepository(text string, absolute func(string) string) string {
 
 // meantHost is user@host:path, meantGit an address of a repository that does not say so.
 var (
-	meantHost = lazy.Pattern(`^[\w.-]+@[\w.-]{2,}:[^/\s][^\s]*$|^[\w.-]+@[\w.-]{2,}:/[^/\s][^\s]*$`)
+	meantHost = lazy.Pattern(`^[\w.-]+@[\w.-]{2,}:/?[^/\s]\S*$`)
 	meantGit  = lazy.Pattern(`\.git(?:@[^/]*)?$`)
 )
 

@@ -3,10 +3,11 @@ package tomltext
 import (
 	"errors"
 	"fmt"
-	"regexp"
 	"strings"
 
 	"github.com/pelletier/go-toml/v2"
+
+	"glassjar/core/internal/lazy"
 )
 
 // Fault is what is wrong with a TOML text.
@@ -40,7 +41,7 @@ func FaultOf(err error) Fault {
 	}
 	f := Fault{Why: strings.TrimPrefix(d.Error(), "toml: ")}
 	f.Line, f.Column = d.Position()
-	m := wrongKind.FindStringSubmatch(f.Why)
+	m := wrongKind().FindStringSubmatch(f.Why)
 	if m == nil {
 		f.Why = "it is not TOML: " + f.Why
 		return f
@@ -53,7 +54,7 @@ func FaultOf(err error) Fault {
 	return f
 }
 
-var wrongKind = regexp.MustCompile(`^cannot (?:decode|store) (?:TOML |an? )?(.*?) (?:in|into) (?:an? )?(?:struct field .* of type )?(\S.*)$`)
+var wrongKind = lazy.Pattern(`^cannot (?:decode|store) (?:TOML |an? )?(.*?) (?:in|into) (?:an? )?(?:struct field .* of type )?(\S.*)$`)
 
 // kindOf is a kind of TOML in the user's words.
 func kindOf(kind string) string {
