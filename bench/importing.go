@@ -61,7 +61,7 @@ func (b *bed) imports(jar string, s set) error {
 func (b *bed) settle() error {
 	homes, _ := filepath.Glob(filepath.Join(b.dir, "*", "home"))
 	for _, home := range homes {
-		own := &bed{dir: b.dir, program: b.program, home: home}
+		own := b.withHome(home)
 		if _, err := os.Stat(filepath.Join(home, "store", "bytecode")); err == nil {
 			if err := own.run(filepath.Base(filepath.Dir(home)), "store", "compile", "--quiet"); err != nil {
 				return err

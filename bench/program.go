@@ -21,6 +21,9 @@ import (
 // own.
 type bed struct {
 	dir, program string
+	// python is the folder of the interpreter that a jar here gets. It comes first on PATH: what
+	// does may be a script that stands in for one, and takes longer than all the rest to say which.
+	python string
 	// nothing is a program that does nothing.
 	nothing string
 	// home is the program's, in the folder unless set.
@@ -48,7 +51,15 @@ var newBed = sync.OnceValues(func() (*bed, error) {
 	if err := os.WriteFile(b.nothing+".go", []byte("package main\n\nfunc main() {}\n"), 0o644); err != nil {
 		return nil, err
 	}
-	return b, installed(b.nothing, b.nothing+".go")
+	if err := installed(b.nothing, b.nothing+".go"); err != nil {
+		return nil, err
+	}
+	if err := b.run("python", "create"); err != nil {
+		return nil, err
+	}
+	python, err := os.Readlink(filepath.Join(dir, "python", ".jar", "bin", "python"))
+	b.python = filepath.Dir(python)
+	return b, err
 })
 
 // installed builds a program and copies it, as an installation does: what the linker has just
@@ -87,6 +98,9 @@ func (b *bed) command(in, program string, args ...string) error {
 		home = filepath.Join(b.dir, "home")
 	}
 	cmd.Env = append(os.Environ(), "GLASSJAR_HOME="+home, "PYTHONDONTWRITEBYTECODE=")
+	if b.python != "" {
+		cmd.Env = append(cmd.Env, "PATH="+b.python+string(os.PathListSeparator)+os.Getenv("PATH"))
+	}
 	// A pipe would be held open by what goes on in the background.
 	said, err := os.CreateTemp(b.dir, "said-")
 	if err != nil {
@@ -99,9 +113,7 @@ func (b *bed) command(in, program string, args ...string) error {
 		return err
 	}
 	ended := make(chan bool)
-	if program == b.program {
-		go b.watch(cmd.Process.Pid, ended)
-	}
+	go b.watch(cmd.Process.Pid, program == b.program, ended) // both sides: it takes time from either
 	err = cmd.Wait()
 	close(ended)
 	out, _ := os.ReadFile(said.Name())
@@ -111,10 +123,11 @@ func (b *bed) command(in, program string, args ...string) error {
 	return nil
 }
 
-// watch notes the most memory that a process has had. What the system says once it
-// has ended would be at least what this program has.
-func (b *bed) watch(pid int, ended chan bool) {
-	tick := time.NewTicker(10 * time.Millisecond)
+// watch looks at the most memory that a process has had, and notes it of ours. What the system
+// says once it has ended would be at least what this program has. It is not looked at in the first
+// moments: a look would be a good part of what a short run takes.
+func (b *bed) watch(pid int, ours bool, ended chan bool) {
+	tick := time.NewTicker(40 * time.Millisecond)
 	defer tick.Stop()
 	for {
 		select {
@@ -125,7 +138,7 @@ func (b *bed) watch(pid int, ended chan bool) {
 		text, _ := os.ReadFile(fmt.Sprintf("/proc/%d/status", pid)) // none on other systems
 		if _, rest, ok := strings.Cut(string(text), "VmHWM:"); ok {
 			var kB int64
-			if _, err := fmt.Sscan(rest, &kB); err == nil {
+			if _, err := fmt.Sscan(rest, &kB); err == nil && ours {
 				b.memory = max(b.memory, kB<<10)
 			}
 		}
@@ -143,7 +156,12 @@ func (b *bed) timed(f func() error) error {
 // somebody is a user with an empty home, in a fresh folder.
 func (b *bed) somebody(name string) (own *bed, in string) {
 	in = filepath.Base(b.fresh(name))
-	return &bed{dir: b.dir, program: b.program, home: filepath.Join(b.dir, in, "home")}, in
+	return b.withHome(filepath.Join(b.dir, in, "home")), in
+}
+
+// withHome is the bed of another user.
+func (b *bed) withHome(home string) *bed {
+	return &bed{dir: b.dir, program: b.program, python: b.python, home: home}
 }
 
 // with runs the program for another user, and notes here what memory it took.

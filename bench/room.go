@@ -19,7 +19,7 @@ func room() ([]work, error) {
 	if err := large.write(b.wheels(large)); err != nil {
 		return nil, err
 	}
-	own := &bed{dir: b.dir, program: b.program, home: filepath.Join(b.dir, "room", "home")}
+	own := b.withHome(filepath.Join(b.dir, "room", "home"))
 	if err := own.ready("room", large, "on"); err != nil {
 		return nil, err
 	}
@@ -41,7 +41,7 @@ func room() ([]work, error) {
 	if err != nil {
 		return nil, err
 	}
-	home := &bed{dir: b.dir, program: b.program, home: filepath.Join(b.dir, "releases", "home")}
+	home := b.withHome(filepath.Join(b.dir, "releases", "home"))
 	for _, args := range [][]string{{"settings", "bytecode", "off"}, {"index", "add", "one", first, "--project"}, {"create"}, {"install", "-q", before.dist(0)}} {
 		if err := home.run("releases", args...); err != nil {
 			return nil, err

@@ -1,9 +1,6 @@
 package main
 
-import (
-	"os"
-	"path/filepath"
-)
+import "path/filepath"
 
 // running measures what it costs to run something inside a jar.
 func running() ([]work, error) {
@@ -12,10 +9,6 @@ func running() ([]work, error) {
 		return nil, err
 	}
 	if err := b.run("running", "create"); err != nil {
-		return nil, err
-	}
-	python, err := os.Readlink(filepath.Join(b.dir, "running", ".jar", "bin", "python"))
-	if err != nil {
 		return nil, err
 	}
 	inside := filepath.Join(b.dir, "running", ".jar", "bin", "python")
@@ -29,18 +22,16 @@ func running() ([]work, error) {
 		limit: often(func() error { return b.command("running", b.nothing) }),
 	}, {
 		name: "create an empty jar", promise: 2, words: "a shell script that makes its folders and links",
-		ours:  func() error { return b.createEmpty(python) },
-		limit: func() error { return b.foldersAndLinks(python) },
+		ours:  b.createEmpty,
+		limit: b.foldersAndLinks,
 	}}, nil
 }
 
-// createEmpty names the interpreter: what comes first on PATH may be a script that stands in for one,
-// and takes longer than all the rest to say which.
-func (b *bed) createEmpty(python string) error {
-	return b.run(filepath.Base(b.fresh("created")), "create", "--python", python)
+func (b *bed) createEmpty() error {
+	return b.run(filepath.Base(b.fresh("created")), "create")
 }
 
 // foldersAndLinks is what a jar is made of, by a shell script.
-func (b *bed) foldersAndLinks(python string) error {
-	return b.command(filepath.Base(b.fresh("folders")), "sh", "-c", "mkdir -p .jar/bin .jar/glassjar .jar/lib/python3/site-packages && cd .jar/bin && ln -s "+python+" python && ln -s python python3 && ln -s python python3.12")
+func (b *bed) foldersAndLinks() error {
+	return b.command(filepath.Base(b.fresh("folders")), "sh", "-c", "mkdir -p .jar/bin .jar/glassjar .jar/lib/python3/site-packages && cd .jar/bin && ln -s "+b.python+"/python3 python && ln -s python python3 && ln -s python python3.12")
 }
