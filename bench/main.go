@@ -44,7 +44,7 @@ type work struct {
 	words       string
 	ours, limit func() error
 	// times is how often ours and limit do their work in one run, if not once; runs
-	// bounds the runs of what takes long and has no limit beside it.
+	// bounds the runs of what takes long, or leaves much behind.
 	times, runs int
 	// after is done after each run, uncounted.
 	after func() error

@@ -118,7 +118,7 @@ func (b *bed) command(in, program string, args ...string) error {
 	close(ended)
 	out, _ := os.ReadFile(said.Name())
 	if err != nil {
-		return fmt.Errorf("%s %s: %w: %s", filepath.Base(program), strings.Join(args, " "), err, bytes.TrimSpace(out))
+		return fmt.Errorf("%s %s: %w: %s", filepath.Base(program), strings.Join(args, " "), err, bytes.TrimSpace(out[max(0, len(out)-1000):]))
 	}
 	return nil
 }
