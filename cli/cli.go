@@ -225,6 +225,7 @@ func (a *app) prepare(cmd *cobra.Command, args []string) error {
 		return err
 	}
 	a.screen.Call = a.machine.Places().Call
+	a.screen.Named, a.screen.Acts = func() string { return a.named(cmd, args) }, a.acts
 	a.machine.Client.Offline = a.offline
 	a.machine.Command, a.machine.NoWait = typedWords(a.typed), a.noWait
 	a.machine.Waits = func(jar string) { a.screen.Note("waiting: another command is at work on " + a.screen.Jar(jar)) }
@@ -269,11 +270,36 @@ func givenNothing(cmd *cobra.Command, args []string) (what string) {
 
 // withoutJar are the commands that act on no jar, on all of them, or on those that their
 // arguments name.
+// named is the jar that a command line names, if it does: by --jar, as one to be made, or by a script
+// that has one.
+func (a *app) named(cmd *cobra.Command, args []string) string {
+	for _, flag := range []string{"into", "of", "at"} {
+		if f := cmd.Flags().Lookup(flag); f != nil && f.Changed && f.Value.Type() == "string" {
+			return f.Value.String()
+		}
+	}
+	switch name := called(cmd); {
+	case a.jar != "" || len(args) == 0:
+		return a.jar
+	case name == "create", name == "run" && a.machine.ScriptNamed(args[0]) != "":
+		return args[0]
+	}
+	return ""
+}
+
 var withoutJar = []string{"create", "clone", "discard", "shelf", "shelf rename", "lend", "search", "shell-setup", "leave", "pythons", "pythons list", "pythons fetch", "pythons pack", "pythons drop", "pythons verify", "index", "index list", "index add", "index drop", "index order",
 	"store", "store usage", "store tidy", "store verify", "settings", "strays", "strays put-away", "strays bring-back", "serve", "demo", "version", "help"}
 
 func ignoresJar(cmd *cobra.Command) bool {
 	return slices.Contains(withoutJar, called(cmd))
+}
+
+// jarAsWord are commands that take a jar as a word too.
+var jarAsWord = []string{"trust", "enter", "diff"}
+
+// acts reports whether what a command with a name does is done to the one jar that --jar names.
+func (a *app) acts(name string) bool {
+	return slices.ContainsFunc(a.commands(), func(c named) bool { return c.name == name }) && !slices.Contains(withoutJar, name) && !slices.Contains(jarAsWord, name)
 }
 
 // typedWords is a command line for the history; it keeps no password.

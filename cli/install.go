@@ -27,7 +27,7 @@ of comments by which a script says what it needs.`,
 			return atLeast(1, "the name of something to install")(cmd, args)
 		},
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := errors.Join(oneOf(cmd, "group", "extra"), a.intoAlone(cmd, into, "editable", "group", "extra")); err != nil {
+			if err := errors.Join(oneOf(cmd, "group", "extra"), a.intoAlone(cmd, &into, "editable", "group", "extra")); err != nil {
 				return err
 			}
 			if into != "" {
@@ -55,17 +55,28 @@ of comments by which a script says what it needs.`,
 }
 
 // intoAlone refuses what has no meaning with --into.
-func (a *app) intoAlone(cmd *cobra.Command, into string, others ...string) error {
-	if into == "" {
-		return nil
-	}
-	if a.jar != "" {
-		return &view.UsageError{Why: "--into and --jar do not go together: a script has a jar of its own", Try: "glassjar help " + cmd.Name()}
+func (a *app) intoAlone(cmd *cobra.Command, into *string, others ...string) error {
+	if err := a.ofScript(cmd, "into", into); err != nil || *into == "" {
+		return err
 	}
 	for _, other := range others {
-		if err := oneOf(cmd, "into", other); err != nil {
-			return err
+		if cmd.Flags().Changed(other) {
+			return &view.UsageError{Why: "--" + other + " has no meaning for a script: it has a block, and no groups, extras or folders", Try: "glassjar help " + cmd.Name()}
 		}
+	}
+	return nil
+}
+
+// ofScript takes a script that --jar names for the one of a flag: its file stands for its jar.
+func (a *app) ofScript(cmd *cobra.Command, flag string, script *string) error {
+	if a.jar == "" {
+		return nil
+	}
+	if *script != "" {
+		return &view.UsageError{Why: "--" + flag + " and --jar do not go together: a script has a jar of its own", Try: "glassjar help " + cmd.Name()}
+	}
+	if a.machine.ScriptNamed(a.jar) != "" {
+		*script = a.jar
 	}
 	return nil
 }
@@ -103,14 +114,24 @@ between. The exit code is 1 if there is any.`,
 
 func (a *app) upgradeCommand() *cobra.Command {
 	var planOnly, pre bool
+	var of string
 	cmd := &cobra.Command{
 		Use: "upgrade [NAME...]", GroupID: "fill", Short: "move to the newest versions that fit",
 		Long: `Moves the named packages, or all, to the newest versions that fit the spec, and
 writes them into the record. What stays behind the newest is shown with what
-holds it back.`,
-		Example: "  glassjar upgrade\n  glassjar upgrade brixmeter --plan",
+holds it back. With --of what a script has is moved, and its record.`,
+		Example: "  glassjar upgrade\n  glassjar upgrade brixmeter --plan\n  glassjar upgrade --of tally.py",
 		RunE: func(cmd *cobra.Command, args []string) error {
-			o, err := a.machine.Upgrade(cmd.Context(), a.jar, args, pre, a.decide(planOnly))
+			err := a.ofScript(cmd, "of", &of)
+			if err != nil {
+				return err
+			}
+			var o *operation.Outcome
+			if of != "" {
+				o, err = a.machine.UpgradeScript(cmd.Context(), of, args, pre, a.decide(planOnly))
+			} else {
+				o, err = a.machine.Upgrade(cmd.Context(), a.jar, args, pre, a.decide(planOnly))
+			}
 			if err != nil {
 				return err
 			}
@@ -122,6 +143,7 @@ holds it back.`,
 	cmd.Flags().BoolVar(&planOnly, "plan", false, "show what would be done, and stop")
 	a.asOfFlag(cmd)
 	cmd.Flags().BoolVar(&pre, "pre-releases", false, "take pre-releases as well")
+	cmd.Flags().StringVar(&of, "of", "", "move what this `SCRIPT` has")
 	return cmd
 }
 
@@ -136,7 +158,7 @@ out of what a script says it needs.`,
 		Example: "  glassjar uninstall orchard-map\n  glassjar uninstall --into tally.py brixmeter",
 		Args:    atLeast(1, "the name of something in the jar"),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := a.intoAlone(cmd, into); err != nil {
+			if err := a.intoAlone(cmd, &into); err != nil {
 				return err
 			}
 			if into != "" {

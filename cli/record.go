@@ -27,10 +27,11 @@ record of a script is written beside it, and run follows it.`,
 			if err := errors.Join(with(cmd, "to", "as"), oneOf(cmd, "check", "to"), oneOf(cmd, "check", "sign")); err != nil {
 				return err
 			}
-			if opt.Of != "" && a.jar != "" {
-				return &view.UsageError{Why: "--of and --jar do not go together: a script has a jar of its own", Try: "glassjar help record"}
-			}
-			if form != operation.AsLock || to != "" {
+			if form == operation.AsLock && to == "" {
+				if err := a.ofScript(cmd, "of", &opt.Of); err != nil {
+					return err
+				}
+			} else {
 				if err := errors.Join(oneOf(cmd, "as", "check"), oneOf(cmd, "as", "pre-releases"), oneOf(cmd, "as", "sign"), oneOf(cmd, "as", "of")); err != nil {
 					return err
 				}

@@ -33,6 +33,10 @@ type Screen struct {
 	Dir string
 	// Call, if set, gives what people call the jar that stands at a path, or nothing.
 	Call func(root string) string
+	// Named, if set, gives the jar that the command line named, as it stands there, or nothing: what
+	// a hint says to do is to be done to that one. Acts tells of a command whether it takes --jar.
+	Named func() string
+	Acts  func(command string) bool
 
 	progress *Progress
 
@@ -112,7 +116,7 @@ func (s *Screen) Say(format string, args ...any) {
 func (s *Screen) Note(text string) {
 	s.settle()
 	if !s.JSON && !s.Quiet {
-		fmt.Fprintln(s.Err, s.faint.Styled("note")+"    "+cleanReason(text))
+		fmt.Fprintln(s.Err, s.faint.Styled("note")+"    "+cleanReason(s.hint(text)))
 	}
 }
 

@@ -2,6 +2,7 @@ package view
 
 import (
 	"os"
+	"slices"
 	"strings"
 
 	"github.com/muesli/termenv"
@@ -50,7 +51,19 @@ func (s *Screen) Bad(text string) Cell { return Cell{text, &s.bad} }
 
 // Line adds a line of running text below a label.
 func (t *Sheet) Line(label string, cells ...Cell) {
-	t.rows = append(t.rows, row{Clean(label), cleanCells(cells), false})
+	t.rows = append(t.rows, row{Clean(label), cleanCells(t.hints(label, cells)), false})
+}
+
+// hints are the cells of a line; one that says what to do says it of the jar that was named.
+func (t *Sheet) hints(label string, cells []Cell) []Cell {
+	if label != "try" && label != "next" && label != "mend" {
+		return cells
+	}
+	out := slices.Clone(cells)
+	for i := range out {
+		out[i].Text = t.screen.hint(out[i].Text)
+	}
+	return out
 }
 
 // Row adds a line whose cells line up with those of the rows around it.

@@ -42,9 +42,11 @@ func (s *Screen) Words(doing string, err error) Message {
 	if m.Reasons == nil {
 		m.Reasons = []string{}
 	}
-	if m.Try == nil {
-		m.Try = []string{}
+	try := make([]string, len(m.Try))
+	for i, text := range m.Try {
+		try[i] = s.hint(text)
 	}
+	m.Try = try
 	return m
 }
 
@@ -258,6 +260,9 @@ func (s *Screen) noJar(e *place.NoJarError) Message {
 	switch {
 	case e.Script != "":
 		m = Message{What: s.Path(e.Script) + " has no jar yet", Try: []string{"run it, which makes one: glassjar run " + s.Path(e.Script)}}
+	case e.File:
+		m.Reasons = []string{"it is a file"}
+		m.Try = []string{"have a script say what it needs: glassjar install --into " + s.typed(e.Root) + " NAME"}
 	case e.Named != "":
 		m.Reasons = []string{"looked for at " + s.Path(e.Root)}
 		if len(e.Shelf) > 0 {

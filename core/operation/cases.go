@@ -17,7 +17,8 @@ const (
 	NoJarToLend           Case = "no jar to lend of"          // the name
 	BadPythonRange        Case = "bad range of Pythons"       // the text
 	NoBlock               Case = "no block of metadata"       // the script
-	JarOfScript           Case = "jar of a script"            // the jar
+	JarOfScript           Case = "jar of a script"            // the jar, and a script that it is of or nothing
+	UnreadScript          Case = "unread script"              // the file
 	MergeMarks            Case = "marks of a merge"           // the spec
 	NoRepository          Case = "no repository"              // the project
 	ReviewOfJar           Case = "review of a jar"            // nothing

@@ -18,7 +18,7 @@ import (
 
 // CloneOptions say what to clone to where.
 type CloneOptions struct {
-	// From is a jar (a path, or a name on the shelf), a record, or a sealed jar.
+	// From is a jar (a path, a name on the shelf, or the script that it is of), a record, or a sealed jar.
 	From string
 	// To is a path, or a name for the shelf.
 	To string
@@ -37,7 +37,7 @@ func (m *Machine) Clone(ctx context.Context, opt CloneOptions, decide Decide) (*
 	if !registry.IsRef(file) {
 		file = m.absolute(file)
 	}
-	if registry.IsRef(file) || isFile(file) {
+	if registry.IsRef(file) || isFile(file) && m.ScriptNamed(file) == "" {
 		release, err := m.hold(ctx, to)
 		if err != nil {
 			return nil, err

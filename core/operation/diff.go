@@ -131,7 +131,7 @@ func (m *Machine) side(ctx context.Context, ref string) (*side, error) {
 		return m.revisionSide(ctx, ref, revision)
 	}
 	file := m.absolute(ref)
-	if isFile(file) {
+	if isFile(file) && m.ScriptNamed(file) == "" {
 		return recordSide(file, ref)
 	}
 	at, err := m.Places().Named(ref)

@@ -11,6 +11,7 @@ import (
 	"glassjar/core/durable"
 	"glassjar/core/jar"
 	"glassjar/core/place"
+	"glassjar/core/project"
 	"glassjar/core/shelf"
 )
 
@@ -62,7 +63,13 @@ func (m *Machine) Discard(ctx context.Context, refs []string, decide func(*Disca
 	var places []place.Place
 	out := &Discarded{Jars: []string{}, Kept: []string{}}
 	for _, ref := range refs {
-		root := m.discardRoot(ref)
+		root, err := m.discardRoot(ref)
+		if err != nil {
+			return nil, err
+		}
+		if file := m.ScriptNamed(ref); file != "" && !jar.Exists(root) {
+			return nil, &place.NoJarError{Root: root, Named: ref, Script: file}
+		}
 		if err := jar.Discardable(root); err != nil {
 			return nil, err
 		}
@@ -94,7 +101,18 @@ func (m *Machine) Discard(ctx context.Context, refs []string, decide func(*Disca
 	return out, nil
 }
 
-func (m *Machine) discardRoot(ref string) string {
+func (m *Machine) discardRoot(ref string) (string, error) {
+	if file := m.ScriptNamed(ref); file != "" {
+		script, err := project.ReadScript(file)
+		if err != nil {
+			return "", err
+		}
+		s, err := m.withRecord(script)
+		if err != nil {
+			return "", err
+		}
+		return s.place.Root, nil
+	}
 	root := ref
 	if filepath.Base(ref) == ref && ref != "." && ref != ".." {
 		if onShelf := filepath.Join(m.Folders.Shelf, ref); jar.Exists(onShelf) {
@@ -103,9 +121,9 @@ func (m *Machine) discardRoot(ref string) string {
 	}
 	root = m.absolute(root)
 	if roots := m.Places().CalledSo(ref); len(roots) == 1 && !fileExists(root) {
-		return roots[0]
+		return roots[0], nil
 	}
-	return filepath.Clean(root)
+	return filepath.Clean(root), nil
 }
 
 // putAway takes one jar out of its place. Of one that is not trusted, or whose journal
@@ -191,9 +209,13 @@ func (m *Machine) BringBack(ctx context.Context, refs []string) (*Discarded, err
 		}
 	}
 	for _, ref := range refs {
+		root, err := m.discardRoot(ref)
+		if err != nil {
+			return nil, err
+		}
 		found := false
 		for i := len(list) - 1; i >= 0 && !found; i-- {
-			if a := list[i]; a.Jar == m.discardRoot(ref) || a.Jar == filepath.Join(m.Folders.Shelf, ref) || m.Places().At(a.Jar, place.Named).Prompt() == ref {
+			if a := list[i]; a.Jar == root || a.Jar == filepath.Join(m.Folders.Shelf, ref) || m.Places().At(a.Jar, place.Named).Prompt() == ref {
 				chosen, found = append(chosen, a), true
 			}
 		}

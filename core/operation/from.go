@@ -20,7 +20,7 @@ import (
 	"glassjar/core/target"
 )
 
-// recreateFrom makes a jar be what another file says: a record, a spec, or a
+// recreateFrom makes a jar be what another file says: a record, a spec, a script, or a
 // plain list. A jar that has neither spec nor record yet gets them, so that
 // what is in it is written down.
 func (m *Machine) recreateFrom(ctx context.Context, at place.Place, opt RecreateOptions, decide Decide) (*Outcome, error) {
@@ -71,6 +71,16 @@ func (m *Machine) recreateFrom(ctx context.Context, at place.Place, opt Recreate
 			return nil, err
 		}
 		return m.fromRoots(ctx, at, from, from.Asked, opt, decide)
+	case "script":
+		script, err := project.ParseScript(file, text)
+		if err != nil {
+			return nil, err
+		}
+		from, err := project.ParseSpec(file, script.Spec)
+		if err != nil {
+			return nil, err
+		}
+		return m.fromRoots(ctx, at, from, script.Asked, opt, decide)
 	}
 	asked, left, err := project.ParseList(file, string(text))
 	if err != nil && !opt.Lenient {
@@ -110,11 +120,13 @@ func readFrom(file string) ([]byte, error) {
 }
 
 // kindOf tells a sealed jar, and a record from a spec, both TOML, and these from
-// a plain list.
+// a plain list and from a script that says what it needs.
 func kindOf(file string, text []byte) string {
 	switch {
 	case bytes.Equal(text, zipHead):
 		return "sealed"
+	case !strings.HasSuffix(file, ".toml") && project.HasBlock(file):
+		return "script"
 	case !strings.HasSuffix(file, ".toml"):
 		return "list"
 	case bytes.Contains(text, []byte("lock-version")), bytes.Contains(text, []byte("[[packages]]")), strings.HasPrefix(filepath.Base(file), "pylock."):

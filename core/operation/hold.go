@@ -249,7 +249,11 @@ func (m *Machine) begin(ctx context.Context, ref string) (at place.Place, spec *
 // beginAt finds a jar and takes its lock.
 func (m *Machine) beginAt(ctx context.Context, ref string) (at place.Place, release func(), err error) {
 	if at, err = m.Places().Locate(ref, true); err == nil && m.ofScripts(at.Root) {
-		return at, nil, usage(JarOfScript, m.relative(at.Root))
+		script := m.ScriptNamed(ref)
+		if of := m.scriptsOf(at.Root); script == "" && len(of) > 0 {
+			script = of[0]
+		}
+		return at, nil, usage(JarOfScript, m.relative(at.Root), m.relative(script))
 	}
 	if err == nil {
 		release, err = m.hold(ctx, at)

@@ -226,7 +226,11 @@ func (m *Machine) makeAndCarryOut(ctx context.Context, p *job, decide Decide) (*
 	temp, done := "", func() {}
 	if p.jar == nil {
 		temp, done = m.Making.Begin(p.place.Root)
-		defer os.RemoveAll(temp)
+		defer func() {
+			if os.RemoveAll(temp) != nil {
+				_ = os.RemoveAll(temp) // an error of the disk may pass; what stays the next command removes
+			}
+		}()
 	}
 	defer done()
 	if err := m.ensure(p, temp); err != nil {

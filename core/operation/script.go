@@ -45,21 +45,35 @@ func (m *Machine) scriptAt(file string) (*scriptJar, error) {
 	if err != nil {
 		return nil, err
 	}
-	text, record, err := project.ReadRecordText(project.ScriptRecord(file))
-	if errors.Is(err, project.ErrNoRecord) {
-		text, record, err = nil, nil, nil
-	}
-	if err != nil {
-		return nil, err
-	}
-	s, err := m.jarOf(script, text, record)
-	if err != nil || record == nil {
+	s, err := m.withRecord(script)
+	if err != nil || s.record == nil {
 		return s, err
 	}
-	if added, dropped := drift(s.spec, record); len(added)+len(dropped) > 0 {
+	if added, dropped := drift(s.spec, s.record); len(added)+len(dropped) > 0 {
 		return nil, &OutOfStepError{Record: project.ScriptRecord(file), Script: file, Added: added, Dropped: dropped}
 	}
 	return s, nil
+}
+
+// withRecord is a script with the record beside it, if there is one, whatever that was made for.
+func (m *Machine) withRecord(script *project.Script) (*scriptJar, error) {
+	text, record, err := project.ReadRecordText(project.ScriptRecord(script.File))
+	if err != nil && !errors.Is(err, project.ErrNoRecord) {
+		return nil, err
+	}
+	return m.jarOf(script, text, record)
+}
+
+// installed is what the jar of a script holds; nothing where there is none yet.
+func (s *scriptJar) installed() ([]jar.Installed, error) {
+	if !s.place.Exists() {
+		return nil, nil
+	}
+	j, err := jar.Open(s.place.Root)
+	if err != nil {
+		return nil, err
+	}
+	return j.Installed()
 }
 
 // jarOf is the jar of a script with a record, which may be nil.
@@ -85,15 +99,24 @@ func (m *Machine) jarOf(script *project.Script, text []byte, record *project.Rec
 }
 
 // scriptRoot is the root of the jar of a file that is a script, there or not; empty for others.
-func (m *Machine) scriptRoot(file string) string {
+func (m *Machine) scriptRoot(file string) (string, error) {
 	if !project.HasBlock(file) {
-		return ""
+		return "", nil
 	}
 	s, err := m.scriptAt(file)
 	if err != nil {
-		return ""
+		return "", err
 	}
-	return s.place.Root
+	return s.place.Root, nil
+}
+
+// ScriptNamed is the path of the script that a reference to a jar names: its file stands for its
+// jar. It is empty for other references.
+func (m *Machine) ScriptNamed(ref string) string {
+	if file := m.absolute(ref); ref != "" && project.HasBlock(file) {
+		return file
+	}
+	return ""
 }
 
 // isScript reports whether a command is a script with a block of its own: a file that ends in
@@ -165,7 +188,7 @@ func (m *Machine) planScript(ctx context.Context, s *scriptJar, at place.Place, 
 	var installed []jar.Installed
 	var err error
 	if jar.Exists(before) {
-		if p.jar, err = jar.Open(before); err != nil {
+		if p.jar, err = m.open(m.Places().At(before, place.Named)); err != nil {
 			return nil, err
 		}
 		if installed, err = p.jar.Installed(); err != nil {

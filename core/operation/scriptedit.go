@@ -9,7 +9,6 @@ import (
 	"time"
 
 	"glassjar/core/atomicfile"
-	"glassjar/core/jar"
 	"glassjar/core/limits"
 	"glassjar/core/near"
 	"glassjar/core/project"
@@ -40,7 +39,7 @@ func (m *Machine) EditScript(ctx context.Context, opt IntoOptions, decide Decide
 	}
 	text, err := limits.ReadFile(file, limits.Script)
 	if err != nil {
-		return nil, &UsageError{Case: Unreadable, Of: []string{m.relative(file)}, Err: plainSystem(err)}
+		return nil, &UsageError{Case: UnreadScript, Of: []string{m.relative(file)}, Err: plainSystem(err)}
 	}
 	script, err := project.ParseScript(file, text)
 	if line := project.UnclosedBlock(text); line > 0 && errors.Is(err, project.ErrNoBlock) {
@@ -64,6 +63,12 @@ func (m *Machine) EditScript(ctx context.Context, opt IntoOptions, decide Decide
 	if err != nil {
 		return nil, err
 	}
+	return m.carryOutScript(ctx, to, p, decide)
+}
+
+// carryOutScript makes the jar of a script as it is to be, and writes the script and its record.
+func (m *Machine) carryOutScript(ctx context.Context, to *scriptJar, p *job, decide Decide) (*Outcome, error) {
+	file := to.File
 	if ok, err := decide(p.Plan); err != nil || !ok {
 		return newOutcome(p.Plan), err
 	}
@@ -81,7 +86,7 @@ func (m *Machine) EditScript(ctx context.Context, opt IntoOptions, decide Decide
 	for _, one := range []struct {
 		file string
 		text []byte
-	}{{project.ScriptRecord(file), to.text}, {file, edited.Text}} {
+	}{{project.ScriptRecord(file), to.text}, {file, to.Text}} {
 		if one.text == nil {
 			continue
 		}
@@ -136,11 +141,7 @@ func editBlock(script *project.Script, asked []project.Asked, gone []string) (*p
 // plan shows what its new jar has more and less than the one before.
 func (m *Machine) planEdited(ctx context.Context, was, edited *project.Script, opt resolveOptions) (*scriptJar, *job, error) {
 	file := project.ScriptRecord(edited.File)
-	text, record, err := project.ReadRecordText(file)
-	if err != nil && !errors.Is(err, project.ErrNoRecord) {
-		return nil, nil, err
-	}
-	before, err := m.jarOf(was, text, record)
+	before, err := m.withRecord(was)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -149,7 +150,7 @@ func (m *Machine) planEdited(ctx context.Context, was, edited *project.Script, o
 		return nil, nil, err
 	}
 	at := to.place
-	if at.RecordFile = before.place.RecordFile; record != nil {
+	if at.RecordFile = before.place.RecordFile; before.record != nil {
 		at.RecordFile = file
 	}
 	p, err := m.planScript(ctx, to, at, before.place.Root, opt)
@@ -157,9 +158,10 @@ func (m *Machine) planEdited(ctx context.Context, was, edited *project.Script, o
 		return nil, nil, err
 	}
 	p.Plan.Jar = edited.File
-	if record != nil {
+	if before.record != nil {
 		text := p.write[file]
-		if record, err = project.ParseRecord(file, text); err != nil {
+		record, err := project.ParseRecord(file, text)
+		if err != nil {
 			return nil, nil, err
 		}
 		if to, err = m.jarOf(edited, text, record); err != nil {
@@ -187,15 +189,9 @@ func (m *Machine) recordScript(ctx context.Context, opt RecordOptions) (*Recorde
 	if err != nil {
 		return nil, err
 	}
-	var installed []jar.Installed
-	if s.place.Exists() {
-		j, err := jar.Open(s.place.Root)
-		if err != nil {
-			return nil, err
-		}
-		if installed, err = j.Installed(); err != nil {
-			return nil, err
-		}
+	installed, err := s.installed()
+	if err != nil {
+		return nil, err
 	}
 	at := s.place
 	at.RecordFile = project.ScriptRecord(file)
@@ -213,7 +209,7 @@ func (m *Machine) ofScript(file string, err error) error {
 	case errors.Is(err, project.ErrNoBlock):
 		return usage(NoBlock, m.relative(file))
 	case errors.As(err, &system):
-		return &UsageError{Case: Unreadable, Of: []string{m.relative(file)}, Err: plainSystem(err)}
+		return &UsageError{Case: UnreadScript, Of: []string{m.relative(file)}, Err: plainSystem(err)}
 	}
 	return err
 }

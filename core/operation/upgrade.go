@@ -96,9 +96,17 @@ func (m *Machine) Upgrade(ctx context.Context, ref string, names []string, pre b
 	if err != nil {
 		return nil, err
 	}
+	if err := m.noteBehind(ctx, p, h.installed, free); err != nil {
+		return nil, err
+	}
+	return m.carryOut(ctx, p, decide)
+}
+
+// noteBehind has an upgrade tell which of some names stay behind the newest version of all.
+func (m *Machine) noteBehind(ctx context.Context, p *job, installed []jar.Installed, names map[string]bool) error {
 	var watched []jar.Installed
-	for _, d := range h.installed {
-		if free[d.Key()] {
+	for _, d := range installed {
+		if names[d.Key()] {
 			watched = append(watched, d)
 		}
 	}
@@ -108,10 +116,7 @@ func (m *Machine) Upgrade(ctx context.Context, ref string, names []string, pre b
 			p.Behind = append(p.Behind, b)
 		}
 	}
-	if err != nil {
-		return nil, err
-	}
-	return m.carryOut(ctx, p, decide)
+	return err
 }
 
 // planUpgrade plans to move to the newest versions. One thing that was asked for
@@ -121,7 +126,12 @@ func (m *Machine) planUpgrade(ctx context.Context, at place.Place, spec *project
 	if err != nil {
 		return nil, err
 	}
-	first, err := m.planTo(ctx, at, spec, base, opt)
+	return upward(opt, func(opt resolveOptions) (*job, error) { return m.planTo(ctx, at, spec, base, opt) })
+}
+
+// upward has a plan to newest versions made, and made again while it moves back what was asked for.
+func upward(opt resolveOptions, planned func(resolveOptions) (*job, error)) (*job, error) {
+	first, err := planned(opt)
 	if err != nil {
 		return nil, err
 	}
@@ -138,7 +148,7 @@ func (m *Machine) planUpgrade(ctx context.Context, at place.Place, spec *project
 		if !news {
 			return p, nil
 		}
-		if p, err = m.planTo(ctx, at, spec, base, opt); err != nil {
+		if p, err = planned(opt); err != nil {
 			var failure *plan.SolveError
 			if errors.As(err, &failure) {
 				return first, nil

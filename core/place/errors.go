@@ -14,8 +14,10 @@ func (e *DisagreeError) Error() string {
 type NoJarError struct {
 	// Root is where one was looked for; Named is what --jar gave.
 	Root, Named string
-	// Script is the script of which it would be; empty for most.
+	// Script is the script of which it would be; empty for most. File tells that what is named is a
+	// file, and no script that says what it needs.
 	Script string
+	File   bool
 	// Record tells that a record is there to recreate it from.
 	Record bool
 	// Shelf are the names on the shelf, Used the jars that were used last, the

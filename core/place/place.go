@@ -26,9 +26,9 @@ type Finder struct {
 	// Trusted are folders whose jars are trusted, whoever made them.
 	Trusted []string
 	// Scripts is the folder of the jars of scripts, OfScript the root of that of a file that is a
-	// script, or empty, Titles what such jars are called, by root.
+	// script, there or not, or empty, Titles what such jars are called, by root.
 	Scripts  string
-	OfScript func(file string) string
+	OfScript func(file string) (string, error)
 	Titles   map[string]string
 }
 
@@ -209,9 +209,12 @@ func (f Finder) Named(ref string) (Place, error) {
 		return f.At(root, Named), nil
 	}
 	if f.OfScript != nil {
-		if own := f.OfScript(root); jar.Exists(own) {
+		switch own, err := f.OfScript(root); {
+		case err != nil:
+			return Place{}, err
+		case jar.Exists(own):
 			return f.At(own, Named), nil
-		} else if own != "" {
+		case own != "":
 			return f.At(own, Named), &NoJarError{Root: own, Named: ref, Script: root}
 		}
 	}
@@ -224,7 +227,8 @@ func (f Finder) Named(ref string) (Place, error) {
 			return Place{}, &SeveralError{ref, roots}
 		}
 	}
-	return f.At(root, Named), f.NoJar(&NoJarError{Root: root, Named: ref})
+	info, err := os.Stat(root)
+	return f.At(root, Named), f.NoJar(&NoJarError{Root: root, Named: ref, File: err == nil && info.Mode().IsRegular()})
 }
 
 // CalledSo are the known jars of projects with a name.
