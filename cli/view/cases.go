@@ -2,6 +2,7 @@ package view
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"glassjar/core/operation"
@@ -58,7 +59,7 @@ var cases = map[operation.Case]phrase{
 	operation.NoSetting:             {why: `"{1}" is not a setting`, try: "the nearest is {near}", without: "glassjar settings lists them"},
 	operation.NothingDiscarded:      {why: "there is no discarded jar to bring back", try: "glassjar shelf lists the jars"},
 	operation.NotDiscarded:          {why: "no jar was discarded at {1}", try: "glassjar shelf lists what can be brought back"},
-	operation.NoProjectForImage:     {why: "{1} belongs to no project, so there is nothing to put into an image", try: "stand in a project with a record"},
+	operation.NoProjectForImage:     {why: "{1} belongs to no project, so there is nothing to put into an image", try: "stand in a project with a record, and name no other jar"},
 	operation.NoLinuxProgram:        {why: "{1} is no program for Linux", try: forImage},
 	operation.ProgramNeedsLibraries: {why: "{1} needs libraries of the system", try: forImage},
 	operation.OtherThanPinned:       {why: "the jar has {1}, which is of another minor version than the Python that the record pins", try: "discard it first: glassjar discard {2}"},
@@ -69,7 +70,7 @@ var cases = map[operation.Case]phrase{
 	operation.NoEarlierState:        {why: "there is no earlier state", try: "glassjar history lists the states"},
 	operation.NoState:               {why: "there is no state {1}", try: "glassjar history lists the states"},
 	operation.NotOnShelf:            {why: `"{1}" is not on the shelf`, try: "a project's jar is called after the project: change name in its pyproject.toml"},
-	operation.NoProjectToConnect:    {why: "{1} belongs to no project, so there is no folder to connect it in", try: "stand in a project, or create its jar: glassjar create"},
+	operation.NoProjectToConnect:    {why: "{1} belongs to no project, so there is no folder to connect it in", try: "stand in the project that is meant, and name no other jar"},
 	operation.NothingConnected:      {why: "nothing was connected to this jar", try: "glassjar connect editor"},
 	operation.HereAndElsewhere:      {why: "--here makes the jar of this folder", try: "leave out --here, or the name and --at"},
 	operation.BadWish:               {why: "{error}", try: "glassjar pythons shows which are here"},
@@ -97,6 +98,7 @@ var remarks = map[operation.Remark]string{
 	operation.SpecMerged:         "{1} had the marks of a merge that failed; it asks for what both sides do now",
 	operation.RecordMerged:       "the record had the marks of a merge that failed; both sides' versions were kept where they fit{1}",
 	operation.SignatureGone:      "{1} was of the record before, and is gone: glassjar record --sign KEY",
+	operation.NotTrustedAlone:    "the jar at {1} was not made here for you, or was changed since, so nothing of it is run: glassjar discard {1} puts it away, glassjar trust {1} takes it as it is",
 	operation.NotTrusted:         "the jar at {1} was not made here for you, or was changed since, so nothing of it is run: glassjar recreate makes it anew, glassjar trust takes it as it is",
 	operation.MakesWay:           "the jar that stands there was not made here for you, or was changed since; it makes way for the new one, and glassjar discard --undo brings it back where that is gone",
 	operation.NoFilesNow:         "{1} has no package file now; packages can be had from it once it has",
@@ -120,13 +122,25 @@ var remarks = map[operation.Remark]string{
 	operation.MachineSettings:    "{1}",
 }
 
-// with puts things into words, in one pass: what is put in is not read again.
+// with puts things into words, in one pass: what is put in is not read again. In a command line,
+// which begins with the program's name, one with blanks is one word.
 func with(words string, of []string, more ...string) string {
-	for i, o := range of {
-		more = append(more, fmt.Sprintf("{%d}", i+1), o)
+	parts := strings.Split(words, program)
+	for n, part := range parts {
+		pairs := slices.Clone(more)
+		for i, o := range of {
+			if n > 0 {
+				o = oneWord(o)
+			}
+			pairs = append(pairs, fmt.Sprintf("{%d}", i+1), o)
+		}
+		parts[n] = strings.NewReplacer(pairs...).Replace(part)
 	}
-	return strings.NewReplacer(more...).Replace(words)
+	return strings.Join(parts, program)
 }
+
+// program begins a command line in a hint.
+const program = "glassjar "
 
 // Remark writes a note of the core beside the result.
 func (s *Screen) Remark(n operation.Note) { s.Note(with(remarks[n.Remark], n.Of)) }

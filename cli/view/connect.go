@@ -70,7 +70,7 @@ func (s *Screen) Connected(c *operation.Connection, planOnly bool) {
 // lacks says what the jar needs for what was connected.
 func (s *Screen) lacks(t *Sheet, c *operation.Connection) {
 	if c.Lacks != "" {
-		t.Line("lacks", s.Warn(c.Lacks), s.Faint("glassjar install "+c.Lacks+" --jar "+s.Path(c.Jar)))
+		t.Line("lacks", s.Warn(c.Lacks), s.Faint("glassjar install "+c.Lacks+" --jar "+s.typed(c.Jar)))
 	}
 }
 

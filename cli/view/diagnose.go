@@ -50,7 +50,7 @@ func (s *Screen) mend(m diagnose.Mend) string {
 	case diagnose.LookAt:
 		return "glassjar about " + m.Of
 	case diagnose.RunIn:
-		return "glassjar run --jar " + s.Path(m.Of) + " python"
+		return "glassjar run --jar " + s.typed(m.Of) + " python"
 	case diagnose.Import:
 		return "import " + m.Of
 	case diagnose.Rename:

@@ -107,7 +107,7 @@ func (s *Screen) fileWords(err error) (Message, bool) {
 		return Message{What: s.Path(file.File) + " is not as it should be", Reasons: []string{e.Error()}, Try: nonEmpty(mendingFile(file))}, true
 	case errors.Is(err, project.ErrNoRecord):
 		return Message{What: "there is no record yet", Reasons: []string{s.Path(strings.TrimSuffix(err.Error(), ": "+project.ErrNoRecord.Error())) + " is not there"},
-			Try: []string{"glassjar install writes one; glassjar record makes one from the spec"}}, true
+			Try: []string{"put something in, which writes one: glassjar install NAME", "or make one from the spec: glassjar record"}}, true
 	case errors.As(err, &noSpec):
 		return Message{What: "there is no spec to work from", Reasons: []string{s.Path(noSpec.File) + " is not there"}, Try: []string{"glassjar install NAME writes one"}}, true
 	case errors.As(err, &step):
@@ -115,7 +115,7 @@ func (s *Screen) fileWords(err error) (Message, bool) {
 		m := Message{What: "the spec has changed since the record was made", Try: []string{"follow the spec: glassjar record, then glassjar recreate", "or the record as it is: glassjar recreate --as-recorded"}}
 		if step.Script != "" {
 			what = s.Path(step.Script)
-			m = Message{What: what + " asks for something else than its record has", Try: []string{"make the record anew: glassjar record --of " + what, "or do without: remove " + s.Path(step.Record)}}
+			m = Message{What: what + " asks for something else than its record has", Try: []string{"make the record anew: glassjar record --of " + s.typed(step.Script), "or do without: remove " + s.Path(step.Record)}}
 		}
 		for _, a := range step.Added {
 			m.Reasons = append(m.Reasons, "only "+what+" asks for "+a)

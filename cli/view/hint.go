@@ -5,7 +5,6 @@ import "strings"
 // hint has the commands that a hint names act on the jar that the command line named: without that
 // they would act on another. What says already whereon it acts is left as it is.
 func (s *Screen) hint(text string) string {
-	const program = "glassjar "
 	if s.Named == nil || !strings.Contains(text, program) {
 		return text
 	}
@@ -13,9 +12,7 @@ func (s *Screen) hint(text string) string {
 	if ref == "" {
 		return text
 	}
-	if strings.ContainsAny(ref, " &()") {
-		ref = `"` + ref + `"`
-	}
+	ref = oneWord(ref)
 	parts := strings.Split(text, program)
 	for i, part := range parts[1:] {
 		command := part[:len(part)-len(strings.TrimLeft(part, "abcdefghijklmnopqrstuvwxyz-"))]
@@ -34,4 +31,12 @@ func saysWhereon(command, ref string) bool {
 		}
 	}
 	return false
+}
+
+// oneWord is a text as one word of a command line.
+func oneWord(text string) string {
+	if strings.ContainsAny(text, " &()") {
+		return `"` + text + `"`
+	}
+	return text
 }

@@ -131,7 +131,7 @@ func (s *Screen) PackedPython(p *pack.Packed, dir string) {
 		t.Line("along", s.Plain(some(p.Along)))
 	}
 	t.Line("sha256", s.Plain(p.SHA256))
-	t.Line("next", s.Plain(fmt.Sprintf("glassjar index add pythons %s --holds pythons", s.Path(dir))), s.Faint("for whoever is to fetch it"))
+	t.Line("next", s.Plain(fmt.Sprintf("glassjar index add pythons %s --holds pythons", s.typed(dir))), s.Faint("for whoever is to fetch it"))
 	t.Print()
 }
 
@@ -203,7 +203,7 @@ func (s *Screen) pythonWords(err error) (Message, bool) {
 			Try: []string{"fetch it: the same command with --yes", "or take another: glassjar recreate --python VERSION"}}, true
 	case errors.As(err, &hash):
 		return Message{What: "nobody tells the hash of " + s.Path(hash.File), Reasons: []string{"nothing is fetched that cannot be compared with a hash"},
-			Try: []string{"take it from whoever publishes the file: glassjar pythons fetch " + s.Path(hash.File) + " --sha256 HASH"}}, true
+			Try: []string{"take it from whoever publishes the file: glassjar pythons fetch " + s.typed(hash.File) + " --sha256 HASH"}}, true
 	case errors.As(err, &inUse):
 		m := Message{What: inUse.Name + " is used by " + Count(len(inUse.Jars), "jar"), Try: []string{"drop it all the same: glassjar pythons drop " + inUse.Name + " --yes"}}
 		for _, j := range inUse.Jars[:min(len(inUse.Jars), 5)] {

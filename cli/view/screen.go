@@ -141,10 +141,10 @@ func (s *Screen) Path(path string) string {
 
 // typed is a path as one word of a command line.
 func (s *Screen) typed(path string) string {
-	if short := s.Path(path); !strings.ContainsAny(short, " &()") {
+	if short := s.Path(path); oneWord(short) == short {
 		return short
 	}
-	return `"` + path + `"`
+	return oneWord(path) // "~" means nothing between quotes
 }
 
 // atHome writes a path below the user's home with "~".

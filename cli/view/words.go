@@ -199,12 +199,12 @@ func (s *Screen) placeWords(err error) (Message, bool) {
 		return s.noJar(noJar), true
 	case errors.As(err, &disagree):
 		return Message{What: "two jars are in question here, and this command writes", Reasons: []string{"active in this shell: " + s.Path(disagree.Active), "of this project: " + s.Path(disagree.Project)},
-			Try: []string{"deactivate, or say which one: --jar " + s.Path(disagree.Project)}}, true
+			Try: []string{"deactivate, or say which one: --jar " + s.typed(disagree.Project)}}, true
 	case errors.As(err, &exists):
 		m := Message{What: fmt.Sprintf("there is something at %s already", s.Path(exists.Path)), Try: []string{"choose another place: --at DIR"}}
 		if exists.Jar {
 			m.What = fmt.Sprintf("there is a jar at %s already", s.Path(exists.Path))
-			m.Try = []string{"use it: glassjar install NAME", "or begin anew: glassjar discard " + s.Path(exists.Path)}
+			m.Try = []string{"use it: glassjar install NAME", "or begin anew: glassjar discard " + s.typed(exists.Path)}
 		}
 		return m, true
 	case errors.As(err, &unfit):
@@ -216,15 +216,10 @@ func (s *Screen) placeWords(err error) (Message, bool) {
 	case errors.As(err, &newer):
 		return Message{What: fmt.Sprintf("%s was made by a newer version of this program", s.Path(newer.Path)), Reasons: []string{newer.Error()}, Try: []string{"use that version"}}, true
 	case errors.As(err, &trust):
-		named := ""
-		if path := s.Path(trust.Jar); path != place.JarFolder {
-			named = " --jar " + path
-		}
-		return Message{What: "the jar at " + s.Path(trust.Jar) + " was not made here for you", Reasons: []string{"it came with its folder, or was changed since; nothing of it is run, and nothing in it is written"},
-			Try: []string{"make it anew in its place, from its record: glassjar recreate" + named, "or take it as it is: glassjar trust " + s.Path(trust.Jar)}}, true
+		return s.notTrusted(trust), true
 	case errors.As(err, &elsewhere):
 		return Message{What: s.Path(elsewhere.Jar) + " is a link to a jar that is not this project's", Reasons: []string{"it leads to " + s.Path(elsewhere.Target)},
-			Try: []string{"name that jar, if it is meant: --jar " + s.Path(elsewhere.Target), "or remove the link, then: glassjar recreate"}}, true
+			Try: []string{"name that jar, if it is meant: --jar " + s.typed(elsewhere.Target), "or remove the link, then: glassjar recreate"}}, true
 	case errors.As(err, &several):
 		return Message{What: several.Error(), Try: []string{"name one by its path: " + strings.Join(several.Roots, ", ")}}, true
 	}
@@ -232,12 +227,25 @@ func (s *Screen) placeWords(err error) (Message, bool) {
 }
 
 // notAJar tells one that is damaged from what never was one.
+func (s *Screen) notTrusted(e *place.NotTrustedError) Message {
+	named := ""
+	if s.Path(e.Jar) != place.JarFolder {
+		named = " --jar " + s.typed(e.Jar)
+	}
+	anew := "make it anew in its place, from its record: glassjar recreate" + named
+	if !e.Record {
+		anew = "put it away, and make a new one: glassjar discard " + s.typed(e.Jar)
+	}
+	return Message{What: "the jar at " + s.Path(e.Jar) + " was not made here for you", Reasons: []string{"it came with its folder, or was changed since; nothing of it is run, and nothing in it is written"},
+		Try: []string{anew, "or take it as it is: glassjar trust " + s.typed(e.Jar)}}
+}
+
 func (s *Screen) notAJar(e *jar.NotAJarError) Message {
 	m := Message{What: s.Path(e.Path) + " is not a jar", Reasons: []string{e.Why}, Try: []string{"glassjar here shows the jar in effect; its folder is mostly .jar"}}
 	if jar.Exists(e.Path) {
 		m.What, m.Try = s.Path(e.Path)+" is damaged", []string{"make it anew from its record: glassjar recreate"}
 		if filepath.Base(e.Path) != place.JarFolder {
-			m.Try[0] += " --jar " + s.Path(e.Path)
+			m.Try[0] += " --jar " + s.typed(e.Path)
 		}
 	}
 	return m
@@ -259,7 +267,7 @@ func (s *Screen) noJar(e *place.NoJarError) Message {
 	m := Message{What: e.Error()}
 	switch {
 	case e.Script != "":
-		m = Message{What: s.Path(e.Script) + " has no jar yet", Try: []string{"run it, which makes one: glassjar run " + s.Path(e.Script)}}
+		m = Message{What: s.Path(e.Script) + " has no jar yet", Try: []string{"run it, which makes one: glassjar run " + s.typed(e.Script)}}
 	case e.File:
 		m.Reasons = []string{"it is a file"}
 		m.Try = []string{"have a script say what it needs: glassjar install --into " + s.typed(e.Root) + " NAME"}

@@ -108,6 +108,7 @@ const (
 	FilesStay          Remark = "spec and record stay"        // the jar
 	LineLeftOut        Remark = "line left out"               // why
 	NotTrusted         Remark = "not trusted"                 // the jar
+	NotTrustedAlone    Remark = "not trusted, no record"      // the jar
 	MakesWay           Remark = "makes way"                   // nothing
 	NoFolderNow        Remark = "no folder now"               // where it would be
 	NoFilesNow         Remark = "no package files now"        // the folder

@@ -122,7 +122,7 @@ func (m *Machine) beginConnect(ctx context.Context, ref string) (place.Place, fu
 		return at, nil, err
 	}
 	if at.Project == "" {
-		return at, nil, usage(NoProjectToConnect, at.Root)
+		return at, nil, usage(NoProjectToConnect, m.Places().Called(at))
 	}
 	release, err := m.hold(ctx, at)
 	return at, release, err

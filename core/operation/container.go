@@ -35,7 +35,7 @@ func (m *Machine) ConnectContainer(ctx context.Context, opt ContainerOptions, de
 		return nil, err
 	}
 	if at.Project == "" {
-		return nil, usage(NoProjectForImage, at.Root)
+		return nil, usage(NoProjectForImage, m.Places().Called(at))
 	}
 	release, err := m.hold(ctx, at)
 	if err != nil {

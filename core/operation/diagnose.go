@@ -4,11 +4,13 @@ import (
 	"context"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"glassjar/core/diagnose"
 	"glassjar/core/leaks"
 	"glassjar/core/place"
+	"glassjar/core/shelf"
 )
 
 // Diagnose finds out why importing a module works or fails, and what mends it. It
@@ -52,7 +54,10 @@ func (m *Machine) diagnose(ctx context.Context, ref, module string) (*diagnose.D
 	if in, err := m.interpreterOf(ctx, j); err == nil {
 		x.NotSeen = append(x.NotSeen, in.Said.SitePackages...)
 	}
-	x.Others = m.Known.All
+	x.Others = func() ([]shelf.Known, error) {
+		all, err := m.Known.All()
+		return slices.DeleteFunc(all, func(k shelf.Known) bool { return m.ofScripts(k.Root) }), err // these nobody enters
+	}
 	return x.Examine(ctx, module)
 }
 

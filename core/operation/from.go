@@ -15,7 +15,6 @@ import (
 	"glassjar/core/plan"
 	"glassjar/core/project"
 	"glassjar/core/registry"
-	"glassjar/core/requirement"
 	"glassjar/core/resolve"
 	"glassjar/core/target"
 )
@@ -183,7 +182,7 @@ func (m *Machine) writeDown(ctx context.Context, p *job, spec *project.Spec, roo
 		for _, a := range roots {
 			wants = append(wants, a.Requirement.String())
 		}
-		if text, err = (&project.Spec{File: p.place.SpecFile}).Edit(project.Part{}, wants, nil, requirement.Normalize(p.place.Prompt())); err != nil {
+		if text, err = (&project.Spec{File: p.place.SpecFile}).Edit(project.Part{}, wants, nil, project.PlainName(p.place.Prompt())); err != nil {
 			return err
 		}
 	}

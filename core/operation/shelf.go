@@ -98,14 +98,13 @@ func (m *Machine) knownJars() ([]shelf.Known, error) {
 
 func (m *Machine) shelved(ctx context.Context, k shelf.Known) Shelved {
 	at := m.Places().At(k.Root, place.Named)
-	s := Shelved{Name: filepath.Base(k.Root), Jar: k.Root, Used: k.Used.UTC(), State: ShelfGone, OnShelf: at.Shelf != "", InProject: at.Project != "", OfScripts: m.ofScripts(k.Root), Scripts: []string{}}
+	s := Shelved{Name: at.Prompt(), Jar: k.Root, Used: k.Used.UTC(), State: ShelfGone, OnShelf: at.Shelf != "", InProject: at.Project != "", OfScripts: m.ofScripts(k.Root), Scripts: []string{}}
 	if s.OfScripts {
 		s.Scripts = m.scriptsOf(k.Root)
 	}
 	if !at.Exists() {
 		return s
 	}
-	s.Name = at.Prompt()
 	j, err := jar.Open(k.Root)
 	if err != nil {
 		s.State = ShelfUnreadable

@@ -76,7 +76,11 @@ func (m *Machine) mayUse(ctx context.Context, root string) error {
 // that is not trusted is left alone, and the user is told.
 func (m *Machine) noteUse(j *jar.Jar) {
 	if !m.Places().MayBeUsed(j.Root) {
-		m.note(NotTrusted, m.relative(j.Root))
+		remark := NotTrusted
+		if !fileExists(m.Places().At(j.Root, place.Named).RecordFile) {
+			remark = NotTrustedAlone
+		}
+		m.note(remark, m.relative(j.Root))
 		return
 	}
 	if m.Known.See(j) {

@@ -11,7 +11,11 @@ import (
 
 // NotTrustedError says that a jar was not made by this program on this machine for this
 // user, and so nothing of it is run and nothing in it is written.
-type NotTrustedError struct{ Jar string }
+type NotTrustedError struct {
+	Jar string
+	// Record tells that there is a record to make it anew from.
+	Record bool
+}
 
 func (e *NotTrustedError) Error() string {
 	return e.Jar + " was not made by this program on this machine for you"
@@ -31,7 +35,8 @@ func (f Finder) MayUse(root string) error {
 	if _, err := jar.Open(root); err != nil || f.MayBeUsed(root) {
 		return nil
 	}
-	return &NotTrustedError{root}
+	_, err := os.Stat(f.At(root, Named).RecordFile)
+	return &NotTrustedError{root, err == nil}
 }
 
 // OwnPlace refuses a project's jar that is a link to somebody else's, with an

@@ -11,6 +11,7 @@ package shelf
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -19,7 +20,6 @@ import (
 	"path/filepath"
 	"runtime"
 	"slices"
-	"sort"
 	"strings"
 	"time"
 
@@ -312,8 +312,8 @@ func (l List) Has(root string) bool {
 	return err == nil && k.Root == root
 }
 
-// All are the jars known, by place. Entries whose place now holds another jar
-// are left out; those whose jar is gone are in it.
+// All are the jars known, by place. Entries whose place now holds another jar are left out; those
+// whose jar is gone are in it, of one place the one that was used last.
 func (l List) All() ([]Known, error) {
 	ids, err := idsIn(l.Dir)
 	if err != nil {
@@ -338,8 +338,10 @@ func (l List) All() ([]Known, error) {
 		return nil, err
 	}
 	found = slices.DeleteFunc(found, func(k Known) bool { return k.ID == "" })
-	sort.Slice(found, func(i, j int) bool { return found[i].Root < found[j].Root })
-	return found, nil
+	slices.SortFunc(found, func(a, b Known) int {
+		return cmp.Or(strings.Compare(a.Root, b.Root), b.Used.Compare(a.Used), strings.Compare(a.ID, b.ID))
+	})
+	return slices.CompactFunc(found, func(a, b Known) bool { return a.Root == b.Root }), nil
 }
 
 // idsIn are the identities of which a folder has entries; none if it is not there.

@@ -120,6 +120,17 @@ func TestOlderEntries(t *testing.T) {
 	assert.False(t, l.Trusted(j.Root))
 }
 
+// A place from which one jar after another was taken away is on the list once.
+func TestGoneAgainAndAgain(t *testing.T) {
+	top := t.TempDir()
+	l := shelf.List{Dir: filepath.Join(top, "jars")}
+	for range 3 {
+		require.NoError(t, l.Trust(create(t, filepath.Join(top, "press"))))
+		require.NoError(t, os.RemoveAll(filepath.Join(top, "press")))
+	}
+	assert.Equal(t, []string{"press"}, places(t, l))
+}
+
 // A damaged entry, or one with what is left of a longer text, loses no other.
 func TestDamagedEntries(t *testing.T) {
 	top := t.TempDir()
