@@ -147,6 +147,9 @@ func (s *Screen) jarWords(err error) (Message, bool) {
 		return s.stillNeeded(needed), true
 	case errors.As(err, &missing):
 		m := Message{What: missing.Error(), Try: []string{"glassjar contents lists what is there"}}
+		if missing.Script != "" {
+			m = Message{What: s.Path(missing.Script) + " does not ask for " + strings.Join(missing.Names, ", ")}
+		}
 		for _, name := range missing.Names {
 			if near := missing.Near[name]; len(near) > 0 {
 				m.Reasons = append(m.Reasons, fmt.Sprintf("%s: did you mean %s?", name, strings.Join(near, " or ")))

@@ -10,7 +10,6 @@ import (
 
 	"glassjar/core/atomicfile"
 	"glassjar/core/limits"
-	"glassjar/core/near"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
 )
@@ -110,19 +109,13 @@ func editBlock(script *project.Script, asked []project.Asked, gone []string) (*p
 	for _, a := range script.Asked {
 		there[a.Key()] = true
 	}
-	missing := &NotInstalledError{Near: map[string][]string{}}
-	for _, name := range gone {
-		key := requirement.Normalize(name)
-		if !requirement.ValidName(name) {
-			return nil, usage(BadDistribution, name)
-		}
-		if !there[key] {
-			missing.Names = append(missing.Names, key)
-			missing.Near[key] = near.Names(key, sortedNames(there))
-		}
+	_, err := namedIn(gone, there)
+	var missing *NotInstalledError
+	if errors.As(err, &missing) {
+		missing.Script = script.File
 	}
-	if len(missing.Names) > 0 {
-		return nil, missing
+	if err != nil {
+		return nil, err
 	}
 	var add []string
 	for _, a := range asked {

@@ -6,9 +6,7 @@ import (
 	"strings"
 
 	"glassjar/core/jar"
-	"glassjar/core/near"
 	"glassjar/core/project"
-	"glassjar/core/requirement"
 	"glassjar/core/tomltext"
 )
 
@@ -33,9 +31,14 @@ func (e *StillNeededError) Error() string {
 type NotInstalledError struct {
 	Names []string
 	Near  map[string][]string
+	// Script is the file whose block was to mention them; empty for a jar.
+	Script string
 }
 
 func (e *NotInstalledError) Error() string {
+	if e.Script != "" {
+		return e.Script + " does not ask for " + strings.Join(e.Names, ", ")
+	}
 	return "not in the jar: " + strings.Join(e.Names, ", ")
 }
 
@@ -47,18 +50,16 @@ func (m *Machine) Uninstall(ctx context.Context, ref string, names []string, dec
 		return nil, err
 	}
 	defer h.release()
-	gone := map[string]bool{}
-	for _, n := range names {
-		if !requirement.ValidName(n) {
-			return nil, usage(BadDistribution, n)
-		}
-		gone[requirement.Normalize(n)] = true
-	}
 	edited, err := m.specToChange(ctx, h.place, h.spec)
 	if err != nil {
 		return nil, err
 	}
-	if err := checkThere(h.installed, edited, gone); err != nil {
+	there := namesOf(h.installed)
+	for _, a := range edited.Asked {
+		there[a.Key()] = true
+	}
+	gone, err := namedIn(names, there)
+	if err != nil {
 		return nil, err
 	}
 	if err := m.stillNeeded(ctx, h.jar, h.installed, gone); err != nil {
@@ -82,30 +83,6 @@ func (m *Machine) Uninstall(ctx context.Context, ref string, names []string, dec
 		}
 	}
 	return m.toSpec(ctx, h.place, h.spec, edited, resolveOptions{gone: gone}, decide)
-}
-
-func checkThere(installed []jar.Installed, spec *project.Spec, gone map[string]bool) error {
-	there := map[string]bool{}
-	var all []string
-	for _, d := range installed {
-		there[d.Key()] = true
-		all = append(all, d.Key())
-	}
-	for _, a := range spec.Asked {
-		there[a.Key()] = true
-	}
-	missing := &NotInstalledError{Near: map[string][]string{}}
-	for name := range gone {
-		if !there[name] {
-			missing.Names = append(missing.Names, name)
-			missing.Near[name] = near.Names(name, all)
-		}
-	}
-	if len(missing.Names) > 0 {
-		sort.Strings(missing.Names)
-		return missing
-	}
-	return nil
 }
 
 // stillNeeded refuses to take out what something that stays needs: something

@@ -158,7 +158,8 @@ func upward(opt resolveOptions, planned func(resolveOptions) (*job, error)) (*jo
 	}
 }
 
-// namedIn checks that all names are in the jar.
+// namedIn checks that all names are there, and gives them in normal form; else the error is a
+// [*NotInstalledError].
 func namedIn(names []string, there map[string]bool) (map[string]bool, error) {
 	out := map[string]bool{}
 	missing := &NotInstalledError{Near: map[string][]string{}}
