@@ -40,7 +40,7 @@ func (s *Screen) Recorded(r *operation.Recorded, check bool) {
 	state := "in step already"
 	switch {
 	case r.Changed && check:
-		state = "not in step: glassjar record"
+		state = "not in step: " + s.hint("glassjar record")
 	case r.Changed:
 		state = "written"
 	}

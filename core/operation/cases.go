@@ -20,6 +20,7 @@ const (
 	JarOfScript           Case = "jar of a script"            // the jar, and a script that it is of or nothing
 	UnreadScript          Case = "unread script"              // the file
 	MergeMarks            Case = "marks of a merge"           // the spec
+	MergedTwice           Case = "twice by a merge"           // the spec
 	NoRepository          Case = "no repository"              // the project
 	ReviewOfJar           Case = "review of a jar"            // nothing
 	NoKey                 Case = "no key"                     // the file
@@ -129,6 +130,9 @@ const (
 	LibrariesElsewhere Remark = "libraries elsewhere"         // the name, the folders
 	NewerSource        Remark = "newer source"                // the name, the version here, the newer one
 	SpecMerged         Remark = "spec merged"                 // its file
+	UnknownKey         Remark = "unknown key"                 // the spec, the line, the key
+	UnknownKeyNear     Remark = "unknown key, near one"       // the spec, the line, the key, what may be meant
+	SpecJoined         Remark = "spec joined"                 // its file
 	RecordMerged       Remark = "record merged"               // what both sides moved, or nothing
 	SignatureGone      Remark = "signature gone"              // its file
 	MachineSettings    Remark = "settings of the machine"     // what is wrong with them

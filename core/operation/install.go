@@ -300,6 +300,7 @@ func (m *Machine) planFor(ctx context.Context, p *job, installed []jar.Installed
 	if err != nil && !errors.Is(err, project.ErrNoRecord) {
 		return err
 	}
+	m.noteUnknown(spec)
 	indexes, sampleOnly := m.indexes(spec)
 	p.SampleOnly, p.catalog = sampleOnly, m.newCatalog(indexes)
 	p.catalog.ReadAll = readAll(record, nil)

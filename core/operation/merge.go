@@ -147,19 +147,24 @@ func (m *Machine) solveMerge(ctx context.Context, at place.Place, merge project.
 	return m.recordText(ctx, p, spec, roots, u)
 }
 
-// mergeMarks takes the marks of a merge that failed out of the spec: what both sides ask for
-// counts. checking changes nothing, and refuses a spec with marks.
+// mergeMarks takes the marks of a merge that failed out of the spec, or what a merge left in it
+// twice: what both sides ask for counts. checking changes nothing, and refuses such a spec.
 func (m *Machine) mergeMarks(ctx context.Context, at place.Place, checking bool) error {
 	text, err := limits.ReadFile(at.SpecFile, limits.Settings)
 	if err != nil {
 		return nil // whoever reads it says so
 	}
+	found, done := MergeMarks, SpecMerged
 	ours, base, theirs, ok := project.Sides(text)
+	if !ok {
+		found, done = MergedTwice, SpecJoined
+		ours, theirs, ok = project.Doubled(text)
+	}
 	if !ok {
 		return nil
 	}
 	if checking {
-		return usage(MergeMarks, m.relative(at.SpecFile))
+		return usage(found, m.relative(at.SpecFile))
 	}
 	if base == nil {
 		base = m.began(ctx, at.SpecFile)
@@ -168,7 +173,7 @@ func (m *Machine) mergeMarks(ctx context.Context, at place.Place, checking bool)
 	if err != nil {
 		return err
 	}
-	m.note(SpecMerged, m.relative(at.SpecFile))
+	m.note(done, m.relative(at.SpecFile))
 	_, err = m.writeIfNew(at.SpecFile, merged)
 	return err
 }

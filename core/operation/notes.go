@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	"glassjar/core/catalog"
@@ -140,4 +141,15 @@ func unknownExtras(meta metadata.Metadata, asked []string) []string {
 		out = append(out, text)
 	}
 	return out
+}
+
+// noteUnknown tells of the keys of a spec that count for nothing.
+func (m *Machine) noteUnknown(spec *project.Spec) {
+	for _, u := range spec.Unknown() {
+		remark, of := UnknownKey, []string{m.relative(spec.File), strconv.Itoa(u.Line), u.Key}
+		if u.Near != "" {
+			remark, of = UnknownKeyNear, append(of, u.Near)
+		}
+		m.note(remark, of...)
+	}
 }

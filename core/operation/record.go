@@ -193,6 +193,7 @@ func (m *Machine) recordFor(ctx context.Context, p *job, spec *project.Spec, ins
 	if merged {
 		p.before = record
 	}
+	m.noteUnknown(spec)
 	indexes, sampleOnly := m.indexes(spec)
 	p.catalog, p.SampleOnly = m.newCatalog(indexes), sampleOnly
 	m.withSources(p, spec, nil, record)

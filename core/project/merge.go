@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"glassjar/core/requirement"
+	"glassjar/core/tomltext"
 	"glassjar/core/version"
 )
 
@@ -44,6 +45,12 @@ func Sides(text []byte) (ours, base, theirs []byte, ok bool) {
 		base = before
 	}
 	return ours, base, theirs, ok && at == ""
+}
+
+// Doubled splits a spec in which what both sides of a merge added stands twice into the two specs
+// that have one of them each. ok is false for a text in which nothing does.
+func Doubled(text []byte) (ours, theirs []byte, ok bool) {
+	return tomltext.Doubled(text, []string{"project"}, []string{"project", "optional-dependencies"}, []string{"dependency-groups"})
 }
 
 // MovedTwice is a distribution of which both sides have another version than both began with.

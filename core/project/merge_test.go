@@ -1,6 +1,7 @@
 package project_test
 
 import (
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -84,6 +85,36 @@ func TestMergeSpecs(t *testing.T) {
 	assert.ErrorContains(t, err, "differ in more than what they ask for")
 	_, err = project.MergeSpecs("pyproject.toml", base, ours, []byte("[project\n"))
 	assert.Error(t, err)
+}
+
+// A merge line by line can leave a table or a key twice, where both sides added it.
+func TestDoubled(t *testing.T) {
+	head := "[project]\nname = \"press\"\n"
+	for _, c := range []struct {
+		name, text string
+		want       []string // what it asks for, with [project.MergeSpecs]; nil where nothing is twice
+	}{
+		{"nothing", head + "dependencies = [\"a\"]\n[dependency-groups]\ndev = [\"b\"]\n", nil},
+		{"a table", head + "[dependency-groups]\ndev = [\"a\"]\n\n# of the other side\n[dependency-groups]\ndev = [\"b\"]\ndocs = [\n  \"c\",\n]\n", []string{"group dev: a", "group dev: b", "group docs: c"}},
+		{"a table between others", head + "[project.optional-dependencies]\nhot = [\"a\"]\n[tool.x]\ny = 1\n[project.optional-dependencies]\ncold = [\"b\"]\n", []string{"extra cold: b", "extra hot: a"}},
+		{"a key", head + "dependencies = [\n  \"a\", # why\n]\nversion = \"1\"\ndependencies = ['b']\n", []string{"a", "b"}},
+		{"a key of a group", head + "[dependency-groups]\ndev = [\"a\"]\ndocs = [\"c\"]\ndev = [\"b\"]\n", []string{"group dev: a", "group dev: b", "group docs: c"}},
+		{"a key and a table", head + "dependencies = [\"a\"]\ndependencies = [\"b\"]\n[dependency-groups]\ndev = [\"c\"]\n[dependency-groups]\ndev = [\"d\"]\n", []string{"a", "b", "group dev: c", "group dev: d"}},
+		{"thrice", head + "dependencies = [\"a\"]\ndependencies = [\"b\"]\ndependencies = [\"c\"]\n", nil},
+		{"in a text", head + "description = \"\"\"\n[dependency-groups]\n[dependency-groups]\n\"\"\"\n", nil},
+	} {
+		ours, theirs, ok := project.Doubled([]byte(c.text))
+		if require.Equal(t, c.want != nil, ok, c.name); !ok {
+			continue
+		}
+		merged, err := project.MergeSpecs("pyproject.toml", nil, ours, theirs)
+		require.NoError(t, err, c.name)
+		spec, err := project.ParseSpec("pyproject.toml", merged)
+		require.NoError(t, err, "%s\n%s", c.name, merged)
+		got := project.Asks(spec.Asked)
+		slices.Sort(got)
+		assert.Equal(t, c.want, got, "%s\n%s", c.name, merged)
+	}
 }
 
 // What a record that cannot be read any more says of versions is not lost.

@@ -263,6 +263,9 @@ func tomlFault(file string, text []byte, err error) error {
 	if _, _, _, marked := Sides(text); marked {
 		return &FileError{File: file, Why: "it has the marks of a merge that failed: glassjar record takes both sides' wishes"}
 	}
+	if _, _, twice := Doubled(text); twice {
+		return &FileError{File: file, Why: "it has a table or a key twice, as a merge can leave it: glassjar record takes both sides' wishes"}
+	}
 	return TOMLFault(file, err)
 }
 
