@@ -111,8 +111,11 @@ func (m *Machine) scriptRoot(file string) (string, error) {
 }
 
 // ScriptNamed is the path of the script that a reference to a jar names: its file stands for its
-// jar. It is empty for other references.
+// jar. It is empty for other references, among them the name of a jar on the shelf.
 func (m *Machine) ScriptNamed(ref string) string {
+	if filepath.Base(ref) == ref && jar.Exists(filepath.Join(m.Folders.Shelf, ref)) {
+		return ""
+	}
 	if file := m.absolute(ref); ref != "" && project.HasBlock(file) {
 		return file
 	}
