@@ -136,6 +136,7 @@ func TestWords(t *testing.T) {
 		{&place.NoJarError{Root: "/orchard/.jar"}, ExitPython, "looked for at .jar", "glassjar create"},
 		{&place.NoJarError{Root: "/orchard/.jar", Record: true}, ExitPython, "there is a record", "glassjar recreate"},
 		{&place.NoJarError{Named: "tols", Shelf: []string{"tools"}}, ExitPython, "did you mean tools?", "glassjar create tols"},
+		{&place.NoJarError{Named: "tols", Shelf: []string{"tools"}, Unwanted: true}, ExitPython, "did you mean tools?", "glassjar shelf"},
 		{&place.NoJarError{Root: "/orchard/a b/.jar", Named: "a b/.jar"}, ExitPython, "looked for at a b/.jar", `glassjar create --at "/orchard/a b/.jar"`},
 		{&place.NoJarError{Root: "/orchard/tally x.py", Named: "tally x.py", File: true}, ExitPython, "it is a file", `glassjar install --into "/orchard/tally x.py" NAME`},
 		{&place.NotTrustedError{Jar: "/orchard/.jar", Record: true}, ExitPython, "not made here for you", "from its record: glassjar recreate"},

@@ -282,9 +282,13 @@ func (s *Screen) noJar(e *place.NoJarError) Message {
 				m.Reasons = append(m.Reasons, "did you mean "+likely+"?")
 			}
 		}
-		m.Try = []string{"glassjar create " + e.Named}
-		if !place.ValidName(e.Named) { // a path
+		switch {
+		case e.Unwanted:
+			m.Try = []string{"glassjar shelf lists those that there are"}
+		case !place.ValidName(e.Named): // a path
 			m.Try = []string{"glassjar create --at " + s.typed(e.Root)}
+		default:
+			m.Try = []string{"glassjar create " + e.Named}
 		}
 	case e.Record:
 		m.Reasons = []string{"there is a record, but its jar has not been made on this machine"}

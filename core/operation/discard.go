@@ -3,6 +3,7 @@ package operation
 import (
 	"context"
 	"errors"
+	"io/fs"
 	"os"
 	"path/filepath"
 	"strings"
@@ -71,6 +72,9 @@ func (m *Machine) Discard(ctx context.Context, refs []string, decide func(*Disca
 			return nil, &place.NoJarError{Root: root, Named: ref, Script: file}
 		}
 		if err := jar.Discardable(root); err != nil {
+			if _, gone := os.Lstat(root); errors.Is(gone, fs.ErrNotExist) {
+				err = m.Places().NoJar(&place.NoJarError{Root: root, Named: ref, Unwanted: true})
+			}
 			return nil, err
 		}
 		at := m.Places().At(root, place.Named)

@@ -18,6 +18,8 @@ type NoJarError struct {
 	// file, and no script that says what it needs.
 	Script string
 	File   bool
+	// Unwanted tells that it was to be removed.
+	Unwanted bool
 	// Record tells that a record is there to recreate it from.
 	Record bool
 	// Shelf are the names on the shelf, Used the jars that were used last, the
