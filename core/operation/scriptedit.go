@@ -10,6 +10,7 @@ import (
 
 	"glassjar/core/atomicfile"
 	"glassjar/core/limits"
+	"glassjar/core/place"
 	"glassjar/core/project"
 	"glassjar/core/requirement"
 )
@@ -99,7 +100,7 @@ func (m *Machine) carryOutScript(ctx context.Context, to *scriptJar, p *job, dec
 		out.Wrote = append(out.Wrote, one.file)
 	}
 	m.noteScript(file, to.place.Root)
-	return out, nil
+	return out, m.dropStaleSignature(place.Place{RecordFile: project.ScriptRecord(file)})
 }
 
 // editBlock is a script with requirements added to and taken out of its block. A name without
@@ -161,7 +162,7 @@ func (m *Machine) planEdited(ctx context.Context, was, edited *project.Script, o
 			return nil, nil, err
 		}
 	}
-	to.keep = p.versions
+	to.keep, to.own = p.versions, true
 	return to, p, nil
 }
 
