@@ -104,7 +104,8 @@ func (p *Provider) judgeAll(ctx context.Context, name string, judge judging) (ju
 	if err != nil {
 		return judgement{}, err
 	}
-	out := judgement{at: make(map[string]int, len(releases))}
+	most := len(releases) + 1
+	out := judgement{at: make(map[string]int, most), candidates: make([]resolve.Candidate, 0, most), files: make([]*index.File, 0, most), releases: make([]Release, 0, most)}
 	add := func(c resolve.Candidate, f *index.File, r Release) {
 		out.at[c.Version.Key()] = len(out.candidates)
 		out.candidates, out.files, out.releases = append(out.candidates, c), append(out.files, f), append(out.releases, r)

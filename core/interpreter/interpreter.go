@@ -169,13 +169,16 @@ func (in Interpreter) ABI() string {
 }
 
 // Tags are all that the interpreter accepts, the most preferred first.
-func (in Interpreter) Tags() []tags.Tag {
+func (in Interpreter) Tags() []tags.Tag { return tags.Supported(in.ForTags(), in.Platform()) }
+
+// ForTags is what of the interpreter decides its tags.
+func (in Interpreter) ForTags() tags.Interpreter {
 	major, minor := in.numbers()
 	short := map[string]string{"cpython": "cp", "pypy": "pp"}[in.Said.Implementation]
 	if short == "" {
 		short = in.Said.Implementation
 	}
-	return tags.Supported(tags.Interpreter{Implementation: short, Major: major, Minor: minor, ABI: in.ABI()}, in.Platform())
+	return tags.Interpreter{Implementation: short, Major: major, Minor: minor, ABI: in.ABI()}
 }
 
 // Environment is the values of the marker variables.

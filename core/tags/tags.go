@@ -160,55 +160,98 @@ func (in Interpreter) freeThreaded() bool {
 	return in.Implementation == "cp" && strings.HasSuffix(in.ABI, "t")
 }
 
-// Supported is every tag that in accepts on p, the most preferred first.
-func Supported(in Interpreter, p Platform) []Tag {
-	platforms := p.Tags()
-	var out []Tag
-	add := func(interpreter, abi string) {
-		for _, platform := range platforms {
-			out = append(out, Tag{interpreter, abi, platform})
-		}
-	}
-	add(in.Tag(), in.ABI)
+// pair is the interpreter and the ABI of a tag.
+type pair struct{ interpreter, abi string }
+
+// accepted are the pairs that an interpreter accepts with each platform, the most preferred first, and
+// after them the interpreters of what runs anywhere.
+func (in Interpreter) accepted() (pairs []pair, anywhere []string) {
+	own := in.Tag()
+	pairs = append(pairs, pair{own, in.ABI})
 	cpython := in.Implementation == "cp"
 	if stable := cpython && in.Major == 3 && in.Minor >= 2 && !in.freeThreaded(); stable {
-		add(in.Tag(), "abi3")
-		add(in.Tag(), "none")
+		pairs = append(pairs, pair{own, "abi3"}, pair{own, "none"})
 		for minor := in.Minor - 1; minor >= 2; minor-- {
-			add(fmt.Sprintf("cp3%d", minor), "abi3")
+			pairs = append(pairs, pair{fmt.Sprintf("cp3%d", minor), "abi3"})
 		}
 	} else {
-		add(in.Tag(), "none")
+		pairs = append(pairs, pair{own, "none"})
 	}
 	generic := []string{fmt.Sprintf("py%d%d", in.Major, in.Minor), fmt.Sprintf("py%d", in.Major)}
 	for minor := in.Minor - 1; minor >= 0; minor-- {
 		generic = append(generic, fmt.Sprintf("py%d%d", in.Major, minor))
 	}
 	for _, g := range generic {
-		add(g, "none")
+		pairs = append(pairs, pair{g, "none"})
 	}
-	own := in.Tag()
 	if !cpython {
 		own = fmt.Sprintf("%s%d", in.Implementation, in.Major)
 	}
-	for _, g := range append([]string{own}, generic...) {
-		out = append(out, Tag{g, "none", "any"})
+	return pairs, append([]string{own}, generic...)
+}
+
+// Supported is every tag that in accepts on p, the most preferred first.
+func Supported(in Interpreter, p Platform) []Tag {
+	platforms := p.Tags()
+	pairs, anywhere := in.accepted()
+	out := make([]Tag, 0, len(pairs)*len(platforms)+len(anywhere))
+	for _, of := range pairs {
+		for _, platform := range platforms {
+			out = append(out, Tag{of.interpreter, of.abi, platform})
+		}
+	}
+	for _, interpreter := range anywhere {
+		out = append(out, Tag{interpreter, "none", "any"})
 	}
 	return out
 }
 
-// Ranks looks up how much a tag is preferred.
-type Ranks map[Tag]int
+// Ranks looks up how much a tag is preferred, by its parts: there are thousands of tags, for each
+// target. The zero value accepts none.
+type Ranks struct {
+	pairs               map[pair]int
+	platforms, anywhere map[string]int
+}
 
-// RanksOf numbers tags from 0, the most preferred.
-func RanksOf(supported []Tag) Ranks {
-	ranks := make(Ranks, len(supported))
-	for i, t := range supported {
-		if _, ok := ranks[t]; !ok {
-			ranks[t] = i
+// RanksOf are the ranks of the tags that in accepts on p: the places of them in [Supported].
+func RanksOf(in Interpreter, p Platform) Ranks {
+	platforms := p.Tags()
+	pairs, anywhere := in.accepted()
+	r := Ranks{map[pair]int{}, places(platforms), places(anywhere)}
+	for i, of := range pairs {
+		if _, ok := r.pairs[of]; !ok {
+			r.pairs[of] = i * len(platforms)
 		}
 	}
-	return ranks
+	for of, i := range r.anywhere {
+		r.anywhere[of] = i + len(pairs)*len(platforms)
+	}
+	return r
+}
+
+// places is where each text stands first.
+func places(list []string) map[string]int {
+	out := make(map[string]int, len(list))
+	for i, text := range list {
+		if _, ok := out[text]; !ok {
+			out[text] = i
+		}
+	}
+	return out
+}
+
+// rank is the place of a tag among those that are accepted.
+func (r Ranks) rank(t Tag) (int, bool) {
+	if t.ABI == "none" && t.Platform == "any" {
+		at, ok := r.anywhere[t.Interpreter]
+		return at, ok
+	}
+	first, ok := r.pairs[pair{t.Interpreter, t.ABI}]
+	if !ok {
+		return 0, false
+	}
+	at, ok := r.platforms[t.Platform]
+	return first + at, ok
 }
 
 // Best is the smallest rank among the tags of a file; false where none is
@@ -216,7 +259,7 @@ func RanksOf(supported []Tag) Ranks {
 func (r Ranks) Best(of []Tag) (int, bool) {
 	best, found := 0, false
 	for _, t := range of {
-		if rank, ok := r[t]; ok && (!found || rank < best) {
+		if rank, ok := r.rank(t); ok && (!found || rank < best) {
 			best, found = rank, true
 		}
 	}

@@ -1,6 +1,7 @@
 package tags_test
 
 import (
+	"slices"
 	"strconv"
 	"testing"
 
@@ -29,7 +30,23 @@ func TestVectors(t *testing.T) {
 		in := tags.Interpreter{Implementation: c.Interpreter[:2], Major: c.PythonVersion[0], Minor: c.PythonVersion[1], ABI: c.ABI}
 		assert.Equal(t, c.Interpreter, in.Tag())
 		assert.Equal(t, c.PlatformTags, p.Tags(), c.Platform)
-		assert.Equal(t, c.Tags, texts(tags.Supported(in, p)), c.Interpreter)
+		supported := tags.Supported(in, p)
+		assert.Equal(t, c.Tags, texts(supported), c.Interpreter)
+		ranks, platforms := tags.RanksOf(in, p), append(p.Tags(), "any", "win_of_another")
+		first := map[tags.Tag]int{}
+		for i, one := range slices.Backward(supported) {
+			first[one] = i
+		}
+		for _, of := range supported { // and what is near them
+			for _, abi := range []string{of.ABI, "none", "abi3"} {
+				for _, platform := range platforms {
+					near := tags.Tag{Interpreter: of.Interpreter, ABI: abi, Platform: platform}
+					want, known := first[near]
+					have, ok := ranks.Best([]tags.Tag{near})
+					require.True(t, want == have && known == ok, "%s for %s", near, c.Interpreter)
+				}
+			}
+		}
 	}
 }
 
@@ -46,7 +63,7 @@ func TestBuildsWithoutStableABI(t *testing.T) {
 		{tags.Interpreter{Implementation: "cp", Major: 3, Minor: 6, ABI: "cp36m"},
 			[]string{"cp36-cp36m-manylinux2010_x86_64", "cp35-abi3-linux_x86_64"}, []string{"cp37-abi3-linux_x86_64"}},
 	} {
-		ranks := tags.RanksOf(tags.Supported(c.in, linux))
+		ranks := tags.RanksOf(c.in, linux)
 		for want, list := range map[bool][]string{true: c.yes, false: c.not} {
 			for _, text := range list {
 				parsed, err := tags.Parse(text)

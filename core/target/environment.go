@@ -23,7 +23,7 @@ type Environment struct {
 
 // EnvironmentOf is that of an interpreter.
 func EnvironmentOf(in interpreter.Interpreter) Environment {
-	return Environment{Target: Of(in).String(), Title: in.Title() + " on " + in.OS() + " " + in.Arch(), Markers: in.Environment(), Ranks: tags.RanksOf(in.Tags()), Python: in.Version()}
+	return Environment{Target: Of(in).String(), Title: in.Title() + " on " + in.OS() + " " + in.Arch(), Markers: in.Environment(), Ranks: tags.RanksOf(in.ForTags(), in.Platform()), Python: in.Version()}
 }
 
 // Set keeps the environments of targets: tags are many, and markers are tried on every

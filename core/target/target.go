@@ -133,7 +133,7 @@ func (t Target) Environment() Environment {
 	}
 	in := tags.Interpreter{Implementation: "cp", Major: t.Major, Minor: t.Minor, ABI: fmt.Sprintf("cp%d%d", t.Major, t.Minor)}
 	return Environment{Target: t.String(), Title: fmt.Sprintf("CPython %d.%d on %s", t.Major, t.Minor, t.Platform()), Markers: env,
-		Ranks: tags.RanksOf(tags.Supported(in, p)), Python: t.Python()}
+		Ranks: tags.RanksOf(in, p), Python: t.Python()}
 }
 
 // Of is the target that an interpreter belongs to.
