@@ -166,4 +166,39 @@ func TestCache(t *testing.T) {
 	assert.Equal(t, []string{"kept"}, names(t, filepath.Dir(file)))
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "file"), nil, 0o644))
 	assert.Error(t, atomicfile.Cache(filepath.Join(dir, "file", "x"), nil))
+	_, err = atomicfile.BeginCache(filepath.Join(dir, "file", "x"))
+	assert.Error(t, err)
+
+	// One that comes piece by piece has its place in the end, or is nowhere.
+	for _, begin := range []func(string) (*atomicfile.Cached, error){atomicfile.BeginCache, atomicfile.Besides} {
+		for _, whole := range []bool{true, false} {
+			require.NoError(t, os.WriteFile(file, []byte("before"), 0o600))
+			f, err := begin(file)
+			require.NoError(t, err)
+			_, err = f.WriteString("..ter")
+			require.NoError(t, err)
+			_, err = f.WriteAt([]byte("af"), 0)
+			require.NoError(t, err)
+			want := "before"
+			if whole {
+				require.NoError(t, f.Commit())
+				want = "after"
+			}
+			f.Drop()
+			have, err := os.ReadFile(file)
+			require.NoError(t, err)
+			assert.Equal(t, want, string(have))
+			assert.Equal(t, []string{"kept"}, names(t, filepath.Dir(file)))
+		}
+	}
+	f, err := atomicfile.BeginCache(file)
+	require.NoError(t, err)
+	_, err = f.WriteString("copied")
+	require.NoError(t, err)
+	require.NoError(t, f.Copied())
+	f.Drop()
+	have, err := os.ReadFile(file)
+	require.NoError(t, err)
+	assert.Equal(t, "copied", string(have))
+	assert.Equal(t, []string{"kept"}, names(t, filepath.Dir(file)))
 }

@@ -2,4 +2,6 @@
 
 package atomicfile
 
-func cache(path string, data ...[]byte) error { return besides(path, data...) }
+func begin(path string) (*Cached, error) { return besides(path) }
+
+func (c *Cached) link() error { return c.copied() }
