@@ -12,7 +12,7 @@ const small = 64 << 20
 // little, and collecting less often saves a tenth of its time. Where it holds more, the memory
 // is bounded by half as much again.
 func collectSeldom() {
-	debug.SetGCPercent(400)
+	debug.SetGCPercent(600)
 	debug.SetMemoryLimit(small)
 	watch()
 }

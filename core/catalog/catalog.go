@@ -147,11 +147,7 @@ func (c *Catalog) HeldBack(name string, v version.Version) (index.Hold, bool) {
 func ByVersion(files []index.File) []Release {
 	// Whatever order an index lists them in; of two ways to write a version the
 	// first by name counts.
-	sorted := files
-	if !index.NewestFirst(files) {
-		sorted = slices.Clone(files) // others may be reading them
-		index.SortNewestFirst(sorted)
-	}
+	sorted := index.NewestFirst(files)
 	var out []Release
 	for from, to := 0, 0; from < len(sorted); from = to {
 		for to = from + 1; to < len(sorted) && sorted[to].Version.Equal(sorted[from].Version); to++ {

@@ -73,11 +73,16 @@ func isSum(text, algorithm string) bool {
 		return false
 	}
 	for i := range len(text) { // a page has tens of thousands of them
-		if c := text[i]; (c < '0' || c > '9') && (c|0x20 < 'a' || c|0x20 > 'f') {
+		if !hexadecimal[text[i]] {
 			return false
 		}
 	}
 	return true
+}
+
+var hexadecimal = [256]bool{
+	'0': true, '1': true, '2': true, '3': true, '4': true, '5': true, '6': true, '7': true, '8': true, '9': true,
+	'a': true, 'b': true, 'c': true, 'd': true, 'e': true, 'f': true, 'A': true, 'B': true, 'C': true, 'D': true, 'E': true, 'F': true,
 }
 
 func sorted(hashes map[string]string) []string {

@@ -165,6 +165,9 @@ type Response struct {
 	Size int64
 	// ETag is its validator, empty if there is none.
 	ETag string
+	// Sum is a checksum of the body, against damage, of what [Client.Stream] gives: empty as long
+	// as its end is not known.
+	Sum string
 }
 
 // do makes one request; header may be nil.
@@ -278,12 +281,8 @@ func (c *Client) GetChanged(ctx context.Context, address, accept, etag string) (
 // Read is the whole body at an address, from the cache if that is allowed; more than
 // limit bytes are a [*limits.Error].
 func (c *Client) Read(ctx context.Context, address, accept string, limit int64) ([]byte, *Response, error) {
-	return c.ReadKept(ctx, address, accept, limit, c.Kept(address, accept))
-}
-
-// ReadKept is [Client.Read] where what the cache has is known already.
-func (c *Client) ReadKept(ctx context.Context, address, accept string, limit int64, have Kept) ([]byte, *Response, error) {
-	if k := have.kept; k != nil && (c.Offline || k.fresh(time.Now())) {
+	have := c.Kept(address, accept)
+	if k := c.good(have); k != nil {
 		return k.body, k.response(), nil
 	}
 	return c.read(ctx, address, accept, limit, have.kept, c.keep)
@@ -305,24 +304,15 @@ func (c *Client) read(ctx context.Context, address, accept string, limit int64, 
 }
 
 func (c *Client) readOnce(ctx context.Context, address, accept string, limit int64, kept *kept, keep func(address, accept string, k *kept)) ([]byte, *Response, error) {
-	header := http.Header{}
-	if accept != "" {
-		header.Set("Accept", accept)
-	}
-	kept.validate(header)
-	res, err := c.do(ctx, address, header)
+	res, err := c.ask(ctx, address, accept, kept)
 	if err != nil {
 		return nil, nil, err
 	}
-	defer res.Body.Close()
-	switch {
-	case res.StatusCode == http.StatusNotModified && kept != nil:
-		kept.renew(res.Header)
+	if res == nil {
 		keep(address, accept, kept)
 		return kept.body, kept.response(), nil
-	case res.StatusCode != http.StatusOK:
-		return nil, nil, &StatusError{Redact(address), res.StatusCode}
 	}
+	defer res.Body.Close()
 	data, err := readBody(res, limit)
 	switch {
 	case ctx.Err() != nil:
@@ -334,6 +324,28 @@ func (c *Client) readOnce(ctx context.Context, address, accept string, limit int
 	}
 	keep(address, accept, newKept(res, data))
 	return data, &Response{URL: res.Request.URL, ContentType: res.Header.Get("Content-Type"), Size: int64(len(data))}, nil
+}
+
+// ask makes one request for what the cache may have; the response is nil where that has not changed,
+// and was renewed.
+func (c *Client) ask(ctx context.Context, address, accept string, kept *kept) (*http.Response, error) {
+	header := http.Header{}
+	if accept != "" {
+		header.Set("Accept", accept)
+	}
+	kept.validate(header)
+	res, err := c.do(ctx, address, header)
+	switch {
+	case err != nil:
+		return nil, err
+	case res.StatusCode == http.StatusNotModified && kept != nil:
+		kept.renew(res.Header)
+		return nil, res.Body.Close()
+	case res.StatusCode != http.StatusOK:
+		res.Body.Close()
+		return nil, &StatusError{Redact(address), res.StatusCode}
+	}
+	return res, nil
 }
 
 // readBody is a body, and one byte more than a limit where it is longer. What is announced is read
@@ -408,7 +420,7 @@ func loopback(host string) bool {
 
 // Redact is the address without credentials.
 func Redact(address string) string {
-	if !strings.ContainsAny(address, "@?") {
+	if strings.IndexByte(address, '@') < 0 && strings.IndexByte(address, '?') < 0 { // there are many, long ones
 		return address
 	}
 	u, err := url.Parse(address)

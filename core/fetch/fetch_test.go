@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/pem"
+	"errors"
 	"fmt"
 	"io"
 	"net"
@@ -77,18 +78,90 @@ func cut(w http.ResponseWriter, body string, at int) {
 	}
 }
 
+// reads are the ways to read an answer that the cache may have: at the end, and as it comes.
+var reads = map[string]func(c *fetch.Client, address, accept string, limit int64) ([]byte, *fetch.Response, error){
+	"at the end": func(c *fetch.Client, address, accept string, limit int64) ([]byte, *fetch.Response, error) {
+		return c.Read(ctx, address, accept, limit)
+	},
+	"as it comes": func(c *fetch.Client, address, accept string, limit int64) (data []byte, res *fetch.Response, err error) {
+		err = c.Stream(ctx, address, accept, limit, c.Kept(address, accept), func(r *fetch.Response) (err error) {
+			res = r
+			data, err = io.ReadAll(r.Body)
+			return err
+		})
+		return data, res, err
+	},
+}
+
 func TestCutOffBodiesAreReadAgain(t *testing.T) {
-	var n atomic.Int64
+	for name, read := range reads {
+		var n atomic.Int64
+		at, _ := serve(t, func(w http.ResponseWriter, r *http.Request) {
+			if n.Add(1) < 3 {
+				cut(w, "a glass of cider", 5)
+				return
+			}
+			w.Header().Set("ETag", "x")
+			_, _ = io.WriteString(w, "a glass of cider")
+		})
+		client := quick(t)
+		client.Cache = t.TempDir()
+		data, _, err := read(client, at, "", limit)
+		require.NoError(t, err, name)
+		assert.Equal(t, "a glass of cider", string(data), name)
+		kept := client.Kept(at, "").Answer()
+		require.NotNil(t, kept, name)
+		data, err = io.ReadAll(kept.Body)
+		require.NoError(t, err)
+		assert.Equal(t, "a glass of cider", string(data), name)
+	}
+}
+
+// What is read as it comes is kept whole, though it is not read to its end, and known by its checksum;
+// the error of who reads it is the answer's. What never comes whole is not kept.
+func TestStreamsAreKeptWhole(t *testing.T) {
+	long := strings.Repeat("apples and ", 10_000)
+	broken := false
 	at, _ := serve(t, func(w http.ResponseWriter, r *http.Request) {
-		if n.Add(1) < 3 {
-			cut(w, "a glass of cider", 5)
-			return
+		w.Header().Set("ETag", "x")
+		if broken {
+			cut(w, long, 50_000)
+		} else {
+			_, _ = io.WriteString(w, long)
 		}
-		_, _ = io.WriteString(w, "a glass of cider")
 	})
-	data, _, err := quick(t).Read(ctx, at, "", limit)
+	client := quick(t)
+	client.Cache = t.TempDir()
+	sour := errors.New("sour")
+	var came *fetch.Response
+	err := client.Stream(ctx, at, "", limit, fetch.Kept{}, func(r *fetch.Response) error {
+		came = r
+		assert.Empty(t, r.Sum)
+		_, err := io.CopyN(io.Discard, r.Body, 10)
+		require.NoError(t, err)
+		return sour
+	})
+	assert.Equal(t, sour, err)
+	kept := client.Kept(at, "").Answer()
+	require.NotNil(t, kept)
+	data, err := io.ReadAll(kept.Body)
 	require.NoError(t, err)
-	assert.Equal(t, "a glass of cider", string(data))
+	assert.Equal(t, long, string(data))
+	assert.Equal(t, came.Sum, kept.Sum)
+	assert.Equal(t, came.Size, kept.Size)
+
+	client.Forget(at, "")
+	broken = true
+	asked := 0
+	err = client.Stream(ctx, at, "", limit, fetch.Kept{}, func(r *fetch.Response) error {
+		asked++
+		_, _ = io.Copy(io.Discard, r.Body)
+		assert.Empty(t, r.Sum)
+		return nil // it need not know
+	})
+	assert.ErrorAs(t, err, new(*fetch.NetworkError))
+	assert.Greater(t, asked, 1)
+	assert.Nil(t, client.Kept(at, "").Answer())
 }
 
 // A body that breaks off is read on, by parts where the server gives them, else as a
@@ -223,56 +296,60 @@ func TestCache(t *testing.T) {
 		{"not to be stored", map[string]string{"Cache-Control": "no-store", "ETag": `"x"`}, 3, 3, false},
 		{"nothing said", nil, 3, 3, true},
 	} {
-		var bodies atomic.Int64
-		at, count := serve(t, func(w http.ResponseWriter, r *http.Request) {
-			for k, v := range c.header {
-				w.Header().Set(k, v)
+		for way, read := range reads {
+			var bodies atomic.Int64
+			at, count := serve(t, func(w http.ResponseWriter, r *http.Request) {
+				for k, v := range c.header {
+					w.Header().Set(k, v)
+				}
+				if r.Header.Get("If-None-Match") != "" && r.Header.Get("If-None-Match") == c.header["ETag"] ||
+					r.Header.Get("If-Modified-Since") != "" && r.Header.Get("If-Modified-Since") == c.header["Last-Modified"] {
+					w.WriteHeader(http.StatusNotModified)
+					return
+				}
+				bodies.Add(1)
+				w.Header().Set("Content-Type", "text/orchard")
+				_, _ = io.WriteString(w, "apples")
+			})
+			dir := t.TempDir()
+			for range 3 {
+				data, res, err := read(&fetch.Client{Cache: dir}, at+"/page", "text/*", limit)
+				require.NoError(t, err, c.name+", "+way)
+				assert.Equal(t, "apples", string(data), c.name+", "+way)
+				assert.Equal(t, "text/orchard", res.ContentType, c.name+", "+way)
+				assert.Equal(t, "/page", res.URL.Path)
 			}
-			if r.Header.Get("If-None-Match") != "" && r.Header.Get("If-None-Match") == c.header["ETag"] ||
-				r.Header.Get("If-Modified-Since") != "" && r.Header.Get("If-Modified-Since") == c.header["Last-Modified"] {
-				w.WriteHeader(http.StatusNotModified)
-				return
+			assert.Equal(t, c.requests, count.Load(), c.name+", "+way)
+			assert.Equal(t, c.bodies, bodies.Load(), c.name+", "+way)
+			data, _, err := read(&fetch.Client{Cache: dir, Offline: true}, at+"/page", "text/*", limit)
+			if c.hereAfter {
+				require.NoError(t, err, c.name+", "+way)
+				assert.Equal(t, "apples", string(data), c.name+", "+way)
+			} else {
+				var offline *fetch.OfflineError
+				assert.ErrorAs(t, err, &offline, c.name+", "+way)
 			}
-			bodies.Add(1)
-			w.Header().Set("Content-Type", "text/orchard")
-			_, _ = io.WriteString(w, "apples")
-		})
-		dir := t.TempDir()
-		for range 3 {
-			data, res, err := (&fetch.Client{Cache: dir}).Read(ctx, at+"/page", "text/*", limit)
-			require.NoError(t, err, c.name)
-			assert.Equal(t, "apples", string(data), c.name)
-			assert.Equal(t, "text/orchard", res.ContentType, c.name)
-			assert.Equal(t, "/page", res.URL.Path)
+			// Another form of the same page is another answer; a damaged file none.
+			_, _, err = read(&fetch.Client{Cache: dir, Offline: true}, at+"/page", "image/*", limit)
+			assert.Error(t, err, c.name+", "+way)
+			require.NoError(t, filepath.WalkDir(dir, func(p string, e os.DirEntry, err error) error {
+				if err == nil && !e.IsDir() {
+					err = os.WriteFile(p, []byte("{\"sha256\": \"no\"}\napplez"), 0o644)
+				}
+				return err
+			}))
+			_, _, err = read(&fetch.Client{Cache: dir, Offline: true}, at+"/page", "text/*", limit)
+			assert.Error(t, err, c.name+", "+way)
 		}
-		assert.Equal(t, c.requests, count.Load(), c.name)
-		assert.Equal(t, c.bodies, bodies.Load(), c.name)
-		data, _, err := (&fetch.Client{Cache: dir, Offline: true}).Read(ctx, at+"/page", "text/*", limit)
-		if c.hereAfter {
-			require.NoError(t, err, c.name)
-			assert.Equal(t, "apples", string(data), c.name)
-		} else {
-			var offline *fetch.OfflineError
-			assert.ErrorAs(t, err, &offline, c.name)
-		}
-		// Another form of the same page is another answer; a damaged file none.
-		_, _, err = (&fetch.Client{Cache: dir, Offline: true}).Read(ctx, at+"/page", "image/*", limit)
-		assert.Error(t, err, c.name)
-		require.NoError(t, filepath.WalkDir(dir, func(p string, e os.DirEntry, err error) error {
-			if err == nil && !e.IsDir() {
-				err = os.WriteFile(p, []byte("{\"sha256\": \"no\"}\napplez"), 0o644)
-			}
-			return err
-		}))
-		_, _, err = (&fetch.Client{Cache: dir, Offline: true}).Read(ctx, at+"/page", "text/*", limit)
-		assert.Error(t, err, c.name)
 	}
 }
 
 func TestTooLargeAnswers(t *testing.T) {
 	at, _ := serve(t, func(w http.ResponseWriter, r *http.Request) { _, _ = io.WriteString(w, strings.Repeat("x", 100)) })
-	_, _, err := quick(t).Read(ctx, at, "", 99)
-	assert.ErrorContains(t, err, "more than 99 bytes")
+	for name, read := range reads {
+		_, _, err := read(quick(t), at, "", 99)
+		assert.ErrorContains(t, err, "more than 99 bytes", name)
+	}
 }
 
 // Credentials go to their own host and nowhere else, and stand in no error and

@@ -5,6 +5,7 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
+	"io"
 	"net/http"
 	"net/url"
 	"os"
@@ -105,7 +106,7 @@ func (k *kept) response() *Response {
 	if err != nil {
 		u = &url.URL{}
 	}
-	return &Response{URL: u, ContentType: k.ContentType, Size: int64(len(k.body))}
+	return &Response{Body: io.NopCloser(bytes.NewReader(k.body)), URL: u, ContentType: k.ContentType, Size: int64(len(k.body)), Sum: k.Sum}
 }
 
 func (c *Client) keptFile(address, accept string) string {
@@ -138,11 +139,14 @@ func (c *Client) keep(address, accept string, k *kept) {
 	if c.Cache == "" || k == nil {
 		return
 	}
-	k.Sum = checked.Sum(k.body)
-	head, err := json.Marshal(k)
-	if err == nil {
-		_ = atomicfile.Cache(c.keptFile(address, accept), append(head, '\n'), k.body)
-	}
+	_ = atomicfile.Cache(c.keptFile(address, accept), k.head(checked.Sum(k.body)), k.body)
+}
+
+// head is what stands before the body, which has a checksum.
+func (k *kept) head(sum string) []byte {
+	k.Sum = sum
+	head, _ := json.Marshal(k) // texts and a time
+	return append(head, '\n')
 }
 
 // Kept is an answer of the cache, however old it is.
@@ -151,12 +155,20 @@ type Kept struct{ kept *kept }
 // Kept is what the cache has for an address, maybe nothing.
 func (c *Client) Kept(address, accept string) Kept { return Kept{c.kept(address, accept)} }
 
-// Answer is the answer as it was; the response is nil where there is none.
-func (k Kept) Answer() ([]byte, *Response) {
+// Answer is the answer as it was, or nil.
+func (k Kept) Answer() *Response {
 	if k.kept == nil {
-		return nil, nil
+		return nil
 	}
-	return k.kept.body, k.kept.response()
+	return k.kept.response()
+}
+
+// good is an answer of the cache that is taken as it is, without asking, or nil.
+func (c *Client) good(have Kept) *kept {
+	if have.kept != nil && (c.Offline || have.Fresh()) {
+		return have.kept
+	}
+	return nil
 }
 
 // Fresh reports whether it is taken as it is, without asking.

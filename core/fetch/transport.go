@@ -17,6 +17,7 @@ import (
 // user's.
 func (c *Client) transport() (*http.Transport, error) {
 	transport := http.DefaultTransport.(*http.Transport).Clone()
+	transport.ReadBufferSize = bufferSize
 	transport.ResponseHeaderTimeout = 60 * time.Second
 	transport.MaxIdleConnsPerHost, transport.MaxConnsPerHost = atOnce, atOnce
 	transport.OnProxyConnectResponse = func(_ context.Context, proxy *url.URL, _ *http.Request, res *http.Response) error {

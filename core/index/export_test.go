@@ -1,6 +1,11 @@
 package index
 
-import "net/url"
+import (
+	"bytes"
+	"cmp"
+	"net/url"
+	"slices"
+)
 
 // ParsePage reads a page as [Server.Files] does, without a server.
 func ParsePage(data []byte, html bool, at *url.URL) ([]File, error) {
@@ -8,11 +13,17 @@ func ParsePage(data []byte, html bool, at *url.URL) ([]File, error) {
 	if html {
 		parse = parseHTML
 	}
-	files, _, err := parse(data, at)
+	g := &gathering{base: at}
+	_, err := parse(bytes.NewReader(data), g)
+	parts, _, bad := g.end()
+	if err = cmp.Or(err, bad); err != nil {
+		return nil, err
+	}
+	files := slices.Concat(parts...)
 	for i := range files {
 		files[i].describe("")
 	}
-	return files, err
+	return files, nil
 }
 
 // PlainAddress is [plainAddress].

@@ -129,8 +129,8 @@ func compare(a, b *File) int {
 	return strings.Compare(a.Name, b.Name)
 }
 
-// NewestFirst reports whether files are in order: the newest version first, those of one by name.
-func NewestFirst(files []File) bool {
+// inOrder reports whether files are in order: the newest version first, those of one by name.
+func inOrder(files []File) bool {
 	for i := 1; i < len(files); i++ {
 		if compare(&files[i-1], &files[i]) > 0 {
 			return false
@@ -139,27 +139,39 @@ func NewestFirst(files []File) bool {
 	return true
 }
 
-// SortNewestFirst puts files in order where they stand: a page may have tens of thousands.
-func SortNewestFirst(files []File) {
-	if NewestFirst(files) {
-		return
+// NewestFirst are the files of all parts in order: the newest version first, those of one by name,
+// those that are alike as they stood. A page has tens of thousands, mostly those of a version together.
+func NewestFirst(parts ...[]File) []File {
+	if len(parts) == 1 && inOrder(parts[0]) {
+		return parts[0]
 	}
-	from := make([]int, len(files)) // of each place, whose file belongs there
-	for i := range from {
-		from[i] = i
-	}
-	slices.SortStableFunc(from, func(a, b int) int { return compare(&files[a], &files[b]) })
-	for start := range from {
-		held := files[start]
-		at := start
-		for from[at] != start && from[at] >= 0 {
-			files[at] = files[from[at]]
-			at, from[at] = from[at], -1
-		}
-		if from[at] == start {
-			files[at], from[at] = held, -1
+	var runs [][]File // each of one version
+	count := 0
+	for _, files := range parts {
+		count += len(files)
+		for from, to := 0, 0; from < len(files); from = to {
+			for to = from + 1; to < len(files) && files[to].Version.Equal(files[from].Version); to++ {
+			}
+			runs = append(runs, files[from:to])
 		}
 	}
+	slices.SortStableFunc(runs, func(a, b []File) int { return b[0].Version.Compare(a[0].Version) })
+	order := make([]*File, 0, count)
+	first := 0 // of those of the version
+	for i, run := range runs {
+		for j := range run {
+			order = append(order, &run[j])
+		}
+		if i+1 == len(runs) || !runs[i+1][0].Version.Equal(run[0].Version) {
+			slices.SortStableFunc(order[first:], func(a, b *File) int { return strings.Compare(a.Name, b.Name) })
+			first = len(order)
+		}
+	}
+	out := make([]File, count)
+	for i, f := range order {
+		out[i] = *f
+	}
+	return out
 }
 
 // describe fills in what a file's name says. It reports false for a file that
@@ -185,14 +197,17 @@ func (f *File) describeBy(names *metadata.Names, name string) bool {
 
 // usable splits files into those that can be used and those with a fault.
 func usable(files []File) (good, bad []File) {
-	if !slices.ContainsFunc(files, func(f File) bool { return f.Fault != "" }) {
+	for i := range files {
+		if files[i].Fault != "" {
+			bad = append(bad, files[i])
+		}
+	}
+	if bad == nil {
 		return files, nil
 	}
-	for _, f := range files {
-		if f.Fault == "" {
-			good = append(good, f)
-		} else {
-			bad = append(bad, f)
+	for i := range files {
+		if files[i].Fault == "" {
+			good = append(good, files[i])
 		}
 	}
 	return good, bad

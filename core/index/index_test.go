@@ -91,7 +91,7 @@ func TestServedIndexReadsBack(t *testing.T) {
 			require.NoError(t, err)
 			require.Len(t, got, len(want))
 			want = slices.Clone(want)
-			index.SortNewestFirst(want)
+			want = index.NewestFirst(want)
 			for i, f := range got {
 				assert.Equal(t, want[i].Name, f.Name)
 				assert.Equal(t, want[i].Hashes, f.Hashes)

@@ -1,9 +1,10 @@
 package index
 
 import (
-	"bytes"
+	"cmp"
 	"context"
 	"mime"
+	"slices"
 
 	"glassjar/core/fetch"
 	"glassjar/core/limits"
@@ -12,19 +13,12 @@ import (
 // Links are all files that a page names, whatever they are: a page of the simple repository
 // API, in either form, or any page of links. Those without a name are left out.
 func Links(ctx context.Context, client *fetch.Client, address string) ([]File, error) {
-	data, res, err := client.Read(ctx, address, accept, limits.Page)
-	if err != nil {
-		return nil, err
-	}
 	var out []File
-	if kind, _, _ := mime.ParseMediaType(res.ContentType); isJSON(kind) {
-		if out, _, err = parseJSON(data, res.URL); err != nil {
-			return nil, &NotIndexError{fetch.Redact(address), err.Error()}
-		}
-	} else if _, err = eachAnchor(bytes.NewReader(data), res.URL, func(a anchor) error {
-		out = append(out, a.file())
-		return tooMany(len(out), res.URL)
-	}); err != nil {
+	err := client.Stream(ctx, address, accept, limits.Page, client.Kept(address, accept), func(res *fetch.Response) (err error) {
+		out, err = linksOf(address, res)
+		return err
+	})
+	if err != nil {
 		return nil, err
 	}
 	kept := out[:0]
@@ -37,4 +31,23 @@ func Links(ctx context.Context, client *fetch.Client, address string) ([]File, e
 		kept = append(kept, f)
 	}
 	return kept, nil
+}
+
+// linksOf are those of an answer to an address.
+func linksOf(address string, res *fetch.Response) (out []File, err error) {
+	kind, _, _ := mime.ParseMediaType(res.ContentType)
+	if !isJSON(kind) {
+		_, err := eachAnchor(res.Body, res.URL, func(a anchor) error {
+			out = append(out, a.file())
+			return tooMany(len(out), res.URL)
+		})
+		return out, err
+	}
+	files := &gathering{base: res.URL}
+	_, err = parseJSON(res.Body, files)
+	parts, _, bad := files.end()
+	if err = cmp.Or(err, bad); err != nil {
+		return nil, &NotIndexError{fetch.Redact(address), err.Error()}
+	}
+	return slices.Concat(parts...), nil
 }

@@ -192,7 +192,7 @@ func (r *pageReader) project(add func(name string) error) error {
 		if err != nil || key != "name" {
 			return err
 		}
-		name, err := r.text(raw)
+		name, err := text(raw)
 		if err != nil {
 			return err
 		}

@@ -2,6 +2,7 @@ package index_test
 
 import (
 	"cmp"
+	"encoding/json"
 	"fmt"
 	"io"
 	"math/rand/v2"
@@ -11,6 +12,7 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -23,16 +25,18 @@ import (
 func TestNewestFirst(t *testing.T) {
 	r := rand.New(rand.NewPCG(7, 7))
 	for n := range 40 {
-		var files []index.File
+		files := []index.File{}
 		for range n {
 			v := version.MustParse(fmt.Sprintf("%d.%d", r.IntN(3), r.IntN(4)))
 			files = append(files, index.File{Name: fmt.Sprintf("press-%s-%d.whl", v, r.IntN(3)), Version: v, Size: r.Int64()})
 		}
 		want := slices.Clone(files)
 		slices.SortStableFunc(want, func(a, b index.File) int { return cmp.Or(b.Version.Compare(a.Version), cmp.Compare(a.Name, b.Name)) })
-		index.SortNewestFirst(files)
-		assert.Equal(t, want, files)
-		assert.True(t, index.NewestFirst(files))
+		at := r.IntN(len(files) + 1)
+		assert.Equal(t, want, index.NewestFirst(files[:at], nil, files[at:]))
+		sorted := index.NewestFirst(files)
+		assert.Equal(t, want, sorted)
+		assert.Equal(t, want, index.NewestFirst(sorted))
 	}
 }
 
@@ -97,6 +101,102 @@ func TestJSONPage(t *testing.T) {
 	assert.True(t, files[0].HasMetadata && files[1].HasMetadata && !files[2].HasMetadata)
 	assert.Equal(t, "slow", files[1].YankedReason)
 	assert.True(t, files[1].Yanked && files[2].Yanked && !files[0].Yanked)
+}
+
+// What a page in JSON says of its files is what a library for JSON reads there, however it is written,
+// and in the same order, of however many files.
+func TestEntriesInAnyForm(t *testing.T) {
+	r := rand.New(rand.NewPCG(9, 9))
+	base, err := url.Parse("https://index.example/simple/press/")
+	require.NoError(t, err)
+	space := func() string { return strings.Repeat([]string{" ", "\n", "\t", "\r"}[r.IntN(4)], r.IntN(3)/2) }
+	quoted := func(text string) string {
+		var out strings.Builder
+		for _, c := range text {
+			if r.IntN(12) == 0 {
+				fmt.Fprintf(&out, `\u%04x`, c)
+			} else if c == '"' || c == '\\' {
+				out.WriteString("\\" + string(c))
+			} else {
+				out.WriteRune(c)
+			}
+		}
+		return space() + `"` + out.String() + `"` + space()
+	}
+	one := func(of ...string) string { return of[r.IntN(len(of))] }
+	for _, count := range []int{0, 1, 7, 900} {
+		var entries []string
+		for n := range count {
+			name := fmt.Sprintf("press-1.%d-py3-none-any.whl", n)
+			members := map[string]string{
+				"filename": quoted(name), "url": quoted(one("https://far.example/a/"+name, "../../"+name, "https://far.example/a%20b/"+name)),
+				"hashes": one("{}", "{"+quoted("sha256")+":"+quoted(one(strings.Repeat("ab", 32), strings.Repeat("Ab", 32)))+"}"),
+			}
+			for key, value := range map[string]string{
+				"requires-python": quoted(one(">=3.8", `>=3.8, !=3.9.*`)), "yanked": one("true", "false", quoted(`it "leaks"\{`)), "size": one("12", "0", "null"),
+				"upload-time": quoted(one("2024-01-02T03:04:05Z", "2024-01-02T03:04:05.123456+01:00")), "core-metadata": one("true", "false", "{"+quoted("sha256")+":"+quoted(strings.Repeat("0c", 32))+"}"),
+				"other}": one(`[{"a": [1, "]"]}, -1.5e3]`, "null", quoted("}{[")), "gpg-sig": "false",
+			} {
+				if r.IntN(3) > 0 {
+					members[key] = value
+				}
+			}
+			var list []string
+			for key, value := range members {
+				list = append(list, quoted(key)+":"+space()+value)
+			}
+			entries = append(entries, space()+"{"+space()+strings.Join(list, ",")+"}"+space())
+		}
+		page := `{"meta": {"api-version": "1.1"}, "files": [` + strings.Join(entries, ",") + `]}`
+		var want struct{ Files []map[string]any }
+		require.NoError(t, json.Unmarshal([]byte(page), &want))
+		files, err := index.ParsePage([]byte(page), false, base)
+		require.NoError(t, err)
+		require.Len(t, files, len(want.Files))
+		for i, w := range want.Files {
+			f := files[i]
+			text := func(key string) string { s, _ := w[key].(string); return s }
+			at, err := base.Parse(text("url"))
+			require.NoError(t, err)
+			size, sized := w["size"].(float64)
+			if !sized {
+				size = -1
+			}
+			var uploaded time.Time
+			if w["upload-time"] != nil {
+				uploaded, err = time.Parse(time.RFC3339, text("upload-time"))
+				require.NoError(t, err)
+			}
+			sums := func(key string) string {
+				of, _ := w[key].(map[string]any)
+				sum, _ := of["sha256"].(string)
+				return strings.ToLower(sum)
+			}
+			_, listed := w["core-metadata"].(map[string]any)
+			assert.Equal(t, []any{text("filename"), at.String(), sums("hashes"), text("requires-python"), text("yanked"), w["yanked"] == true || text("yanked") != "",
+				int64(size), uploaded.UTC(), listed || w["core-metadata"] == true, sums("core-metadata")},
+				[]any{f.Name, f.URL, f.SHA256(), f.RequiresPython, f.YankedReason, f.Yanked, f.Size, f.Uploaded, f.HasMetadata, f.MetadataHashes.SHA256}, entries[i])
+		}
+	}
+}
+
+// Of several faults the first on the page is told, whichever part of it is looked at first.
+func TestTheFirstFaultIsTold(t *testing.T) {
+	entry := func(n int, sum string) string {
+		return fmt.Sprintf(`{"filename": "press-1.%d-py3-none-any.whl", "url": "press-1.%d-py3-none-any.whl", "hashes": {"sha256": %q}}`, n, n, sum)
+	}
+	var entries []string
+	for n := range 4000 {
+		sum := zeros
+		if n == 1700 || n > 3000 {
+			sum = "none"
+		}
+		entries = append(entries, entry(n, sum))
+	}
+	for range 5 {
+		_, err := server(t, answer(t, index.TypeJSON, `{"meta": {"api-version": "1.0"}, "files": [`+strings.Join(entries, ",")+`]}`)).Files(ctx, "press")
+		assert.ErrorContains(t, err, "it gives a hash that is none, for press-1.1700-py3-none-any.whl")
+	}
 }
 
 func TestPagesThatAreNoIndex(t *testing.T) {

@@ -122,26 +122,39 @@ func eachAnchor(text io.Reader, base *url.URL, give func(anchor) error) (out hea
 }
 
 // parseHTML reads a distribution's page in HTML (PEP 503, 592, 658, 714).
-func parseHTML(data []byte, base *url.URL) ([]File, Standing, error) {
-	var out []File
-	entries := 0
-	page, err := eachAnchor(bytes.NewReader(data), base, func(a anchor) error {
+func parseHTML(body io.Reader, g *gathering) (Standing, error) {
+	var whole ends
+	packages := 0
+	page, err := eachAnchor(io.TeeReader(body, &whole), g.base, func(a anchor) error {
 		if f := a.file(); packageEnding(f.Name) || isSdist(f.Name) {
-			out = append(out, f)
+			packages++
+			g.file(f)
 		}
-		entries++
-		return tooMany(entries, base)
+		return g.counted()
 	})
 	if err != nil {
-		return nil, Standing{}, err
+		return Standing{}, err
 	}
-	if text := bytes.ToLower(data[max(0, len(data)-4096):]); bytes.Contains(bytes.ToLower(data[:min(len(data), 4096)]), []byte("<html")) && !bytes.Contains(text, []byte("</html")) {
-		return nil, page.standing, errors.New("its page is cut off")
+	if bytes.Contains(bytes.ToLower(whole.first), []byte("<html")) && !bytes.Contains(bytes.ToLower(whole.last), []byte("</html")) {
+		return page.standing, errors.New("its page is cut off")
 	}
-	if len(out) == 0 && !page.declared && (page.anchors > 0 || !looksEmpty(data)) {
-		return nil, page.standing, errors.New("its page names no package file")
+	if packages == 0 && !page.declared && (page.anchors > 0 || !whole.looksEmpty()) {
+		return page.standing, errors.New("its page names no package file")
 	}
-	return out, page.standing, nil
+	return page.standing, nil
+}
+
+// ends are the first and the last bytes of what is written, as many of each as endSize.
+type ends struct{ first, last []byte }
+
+const endSize = 4096
+
+func (e *ends) Write(p []byte) (int, error) {
+	e.first = append(e.first, p[:min(len(p), endSize-len(e.first))]...)
+	if e.last = append(e.last, p...); len(e.last) > 2*endSize {
+		e.last = e.last[:copy(e.last, e.last[len(e.last)-endSize:])]
+	}
+	return len(p), nil
 }
 
 // file is what a link says of a package file.
@@ -205,7 +218,7 @@ func isSdist(name string) bool {
 
 // looksEmpty tells a page of the API that lists nothing from any other page
 // without links: it has a title and next to no text.
-func looksEmpty(data []byte) bool {
-	text := strings.ToLower(string(data))
-	return len(data) < 1000 && strings.Contains(text, "<html") && strings.Contains(text, "links for")
+func (e *ends) looksEmpty() bool {
+	text := strings.ToLower(string(e.first))
+	return len(e.first) < 1000 && strings.Contains(text, "<html") && strings.Contains(text, "links for")
 }

@@ -1,10 +1,12 @@
 package index
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"mime"
 	"net/http"
+	"slices"
 	"time"
 
 	"glassjar/core/fetch"
@@ -36,7 +38,17 @@ func (s *Server) Probe(ctx context.Context, name string) Probe {
 	at := s.pageAddress(name)
 	begun := time.Now()
 	s.client.Forget(at, accept)
-	data, res, err := s.client.Read(ctx, at, accept, limits.Page)
+	var files []File
+	var fault error
+	err := s.client.Stream(ctx, at, accept, limits.Page, fetch.Kept{}, func(res *fetch.Response) error {
+		kind, _, _ := mime.ParseMediaType(res.ContentType)
+		p.JSON = isJSON(kind)
+		g := &gathering{base: res.URL}
+		_, fault = parsePage(res, g)
+		parts, _, bad := g.end()
+		files, fault = slices.Concat(parts...), cmp.Or(fault, bad)
+		return nil
+	})
 	p.Took = time.Since(begun)
 	var status *fetch.StatusError
 	switch {
@@ -47,15 +59,8 @@ func (s *Server) Probe(ctx context.Context, name string) Probe {
 		p.Why = err.Error()
 		return p
 	}
-	kind, _, _ := mime.ParseMediaType(res.ContentType)
-	p.JSON = isJSON(kind)
-	parse := parseHTML
-	if p.JSON {
-		parse = parseJSON
-	}
-	files, _, err := parse(data, res.URL)
-	if err != nil {
-		p.Why = err.Error()
+	if fault != nil {
+		p.Why = fault.Error()
 		return p
 	}
 	p.Answers, p.Known = true, len(files) > 0

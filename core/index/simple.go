@@ -6,18 +6,14 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"hash/crc32"
 	"io"
 	"mime"
 	"net/http"
 	"net/url"
-	"runtime"
-	"slices"
 	"strings"
 
 	"glassjar/core/digest"
 	"glassjar/core/fetch"
-	"glassjar/core/guard"
 	"glassjar/core/internal/once"
 	"glassjar/core/limits"
 	"glassjar/core/metadata"
@@ -39,9 +35,6 @@ type Server struct {
 	understood    once.Map[string, page]       // by name, content type, length and checksum of the answer
 	listed        listed
 }
-
-// many is how many files make a page a large one.
-const many = 5000
 
 // page is what a distribution's page says.
 type page struct {
@@ -87,9 +80,6 @@ func (s *Server) read(ctx context.Context, name string) (p page, err error) {
 		var damaged *NotIndexError
 		return came, !errors.As(err, &damaged) && !p.doubtful
 	})
-	if len(p.files) > many {
-		runtime.GC() // the text of such a page is most of what is held, and of no more use
-	}
 	if err == nil && p.standing.Status == Quarantined {
 		err = &QuarantinedError{name, s.name, p.standing.Reason}
 	}
@@ -117,11 +107,11 @@ func (s *Server) untilWhole(address, accept string, ask func() (came string, who
 // Kept is what the last answer said of a distribution, however old it is. Nothing is asked
 // for; there is none where nothing was kept.
 func (s *Server) Kept(name string) []File {
-	data, res := s.answer(name).Answer()
+	res := s.answer(name).Answer()
 	if res == nil {
 		return nil
 	}
-	p, _, err := s.understand(name, data, res)
+	p, _, err := s.understand(name, res)
 	if err != nil {
 		return nil
 	}
@@ -155,73 +145,55 @@ func (s *Server) readPage(ctx context.Context, name string) (p page, came string
 	if !have.Fresh() {
 		s.beginNames(ctx)
 	}
-	data, res, err := s.client.ReadKept(ctx, s.pageAddress(name), accept, limits.Page, have)
+	err = s.client.Stream(ctx, s.pageAddress(name), accept, limits.Page, have, func(res *fetch.Response) (err error) {
+		p, came, err = s.understand(name, res)
+		return err
+	})
 	var status *fetch.StatusError
 	if errors.As(err, &status) && (status.Code == http.StatusNotFound || status.Code == http.StatusGone) {
 		return page{}, "", fmt.Errorf("%s: %w", name, ErrUnknownName)
 	}
-	if err != nil {
-		return page{}, "", err
-	}
-	return s.understand(name, data, res)
+	return p, came, err
 }
 
 // understand is what an answer says of a distribution, and by what that answer is known. An answer
 // that has not changed is read once.
-func (s *Server) understand(name string, data []byte, res *fetch.Response) (p page, sum string, err error) {
-	sum = fmt.Sprintf("%s %s %d %08x", name, res.ContentType, len(data), crc32.Checksum(data, crc32.MakeTable(crc32.Castagnoli)))
-	p, err = s.understood.Do(sum, func() (page, error) {
-		p, err := parsePage(data, res)
+func (s *Server) understand(name string, res *fetch.Response) (p page, came string, err error) {
+	known := func() string { return fmt.Sprintf("%s %s %d %s", name, res.ContentType, res.Size, res.Sum) }
+	if res.Sum != "" {
+		p, err = s.understood.Do(known(), func() (page, error) { return s.parse(name, res) })
+		return p, known(), err
+	}
+	p, err = s.parse(name, res)
+	if _, bad := io.Copy(io.Discard, res.Body); bad != nil {
+		return p, "", bad
+	}
+	p, err = s.understood.Do(known(), func() (page, error) { return p, err })
+	return p, known(), err
+}
+
+// parse reads a page. Its files get what their names say.
+func (s *Server) parse(name string, res *fetch.Response) (p page, err error) {
+	files := &gathering{base: res.URL, look: func(names *metadata.Names, files []File) ([]File, bool, error) { return s.describe(name, names, files) }}
+	p.standing, err = parsePage(res, files)
+	kept, doubtful, bad := files.end()
+	if err = cmp.Or(err, bad); err != nil {
 		var large *limits.Error
-		if err != nil && !errors.As(err, &large) {
+		var fault *NotIndexError
+		if !errors.As(err, &large) && !errors.As(err, &fault) {
 			err = &NotIndexError{fetch.Redact(s.pageAddress(name)), err.Error()}
 		}
-		if err != nil {
-			return page{standing: p.standing}, err
-		}
-		if err := s.describe(name, &p); err != nil {
-			return page{standing: p.standing}, err
-		}
-		SortNewestFirst(p.files)
-		return p, nil
-	})
-	return p, sum, err
+		return page{standing: p.standing}, err
+	}
+	p.files, p.doubtful = NewestFirst(kept...), doubtful
+	return p, nil
 }
 
-// describe adds to the files of a page what their names say, and keeps those that are packages.
-// A large page is shared out among the processors.
-func (s *Server) describe(name string, p *page) error {
-	parts := 1
-	if len(p.files) > many {
-		parts = runtime.GOMAXPROCS(0)
-	}
-	kept := make([][]File, parts)
-	doubtful := make([]bool, parts)
-	faults := make([]error, parts)
-	group := guard.New()
-	for i := range parts {
-		group.Go(func() error {
-			files := p.files[len(p.files)*i/parts : len(p.files)*(i+1)/parts]
-			kept[i], doubtful[i], faults[i] = s.describeFiles(name, files)
-			return nil
-		})
-	}
-	panicked := group.Wait()
-	if err := cmp.Or(append(faults, panicked)...); err != nil {
-		return err // of several the first on the page, whichever was found first
-	}
-	p.files = p.files[:0]
-	for _, files := range kept { // each is where it was, or before that
-		p.files = append(p.files, files...)
-	}
-	p.doubtful = slices.Contains(doubtful, true)
-	return nil
-}
-
-func (s *Server) describeFiles(name string, files []File) (kept []File, doubtful bool, err error) {
-	kept = files[:0]
-	var names metadata.Names
-	for _, f := range files {
+// describe adds to some files of a page what their names say, and keeps those that are packages.
+func (s *Server) describe(name string, names *metadata.Names, files []File) (kept []File, doubtful bool, err error) {
+	count := 0
+	for i := range files {
+		f := &files[i]
 		var whole, separate bool
 		f.Hashes, whole = f.Hashes.Plausible()
 		f.MetadataHashes, separate = f.MetadataHashes.Plausible()
@@ -232,20 +204,21 @@ func (s *Server) describeFiles(name string, files []File) (kept []File, doubtful
 		f.hideSecret()
 		doubtful = doubtful || f.doubtful
 		// Pages list other things too; what is named like a package should be one.
-		if f.describeBy(&names, name) || f.Fault != "" && packageEnding(f.Name) {
-			kept = append(kept, f)
+		if f.describeBy(names, name) || f.Fault != "" && packageEnding(f.Name) {
+			if count++; count <= i {
+				files[count-1] = *f
+			}
 		}
 	}
-	return kept, doubtful, nil
+	return files[:count], doubtful, nil
 }
 
-func parsePage(data []byte, res *fetch.Response) (p page, err error) {
-	parse := parseHTML
+// parsePage reads a page of either form.
+func parsePage(res *fetch.Response, files *gathering) (Standing, error) {
 	if kind, _, _ := mime.ParseMediaType(res.ContentType); isJSON(kind) {
-		parse = parseJSON
+		return parseJSON(res.Body, files)
 	}
-	p.files, p.standing, err = parse(data, res.URL)
-	return p, err
+	return parseHTML(res.Body, files)
 }
 
 func isJSON(kind string) bool { return kind == TypeJSON || kind == "application/json" }

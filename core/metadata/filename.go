@@ -3,6 +3,7 @@ package metadata
 import (
 	"fmt"
 	"strings"
+	"sync"
 
 	"glassjar/core/internal/lazy"
 	"glassjar/core/requirement"
@@ -41,12 +42,27 @@ var (
 	fileNameForm = lazy.Pattern(`^[A-Za-z0-9](?:[A-Za-z0-9._]*[A-Za-z0-9])?$`)
 )
 
-// Names reads the names of many files, of which most have parts in common. The zero value is
-// ready.
+// Names reads the names of many files, of which most have parts in common; each set of tags is there
+// once. The zero value is ready.
 type Names struct {
 	names    map[string]string
 	versions map[string]version.Version
 	tags     map[string][]tags.Tag
+	common   *tagSets // of all that share them
+}
+
+// tagSets are sets of tags by their texts.
+type tagSets struct {
+	mu   sync.Mutex
+	sets map[string][]tags.Tag
+}
+
+// Beside gives Names for another goroutine, with the same sets of tags.
+func (n *Names) Beside() *Names {
+	if n.common == nil {
+		n.common = &tagSets{sets: map[string][]tags.Tag{}}
+	}
+	return &Names{common: n.common}
 }
 
 // ParseWheelName reads a wheel's file name. The error wraps [ErrInvalid].
@@ -61,9 +77,13 @@ func (n *Names) Wheel(file string) (WheelName, error) {
 	if !ok {
 		return fail("it does not end in .whl")
 	}
-	parts := strings.Split(stem, "-")
-	if len(parts) != 5 && len(parts) != 6 {
+	dashes := strings.Count(stem, "-")
+	if dashes != 4 && dashes != 5 {
 		return fail("it needs five or six parts with '-' between")
+	}
+	var parts [3]string // before those of the tags; the last may be missing
+	for i := range dashes - 2 {
+		parts[i], stem, _ = strings.Cut(stem, "-")
 	}
 	name, ok := n.name(parts[0])
 	if !ok {
@@ -74,7 +94,7 @@ func (n *Names) Wheel(file string) (WheelName, error) {
 	if w.Version, err = n.version(parts[1]); err != nil || strings.TrimSpace(parts[1]) != parts[1] {
 		return fail(parts[1] + " is not a version")
 	}
-	if len(parts) == 6 {
+	if dashes == 5 {
 		m := buildForm().FindStringSubmatch(parts[2])
 		if m == nil {
 			return fail("a build tag begins with a digit")
@@ -84,7 +104,7 @@ func (n *Names) Wheel(file string) (WheelName, error) {
 			w.Build.Number = "0"
 		}
 	}
-	if w.Tags, err = n.tagSet(stem[len(stem)-len(strings.Join(parts[len(parts)-3:], "-")):]); err != nil {
+	if w.Tags, err = n.tagSet(stem); err != nil {
 		return fail(err.Error())
 	}
 	return w, nil
@@ -129,12 +149,29 @@ func (n *Names) tagSet(text string) ([]tags.Tag, error) {
 			return nil, fmt.Errorf("a tag has no %q", r) // as in the name of a copy, "press (1).whl"
 		}
 	}
-	set, err := tags.Parse(text)
+	set, err := n.common.parse(text)
 	if err == nil {
 		if n.tags == nil {
 			n.tags = map[string][]tags.Tag{}
 		}
 		n.tags[text] = set
+	}
+	return set, err
+}
+
+// parse is a set of tags, the one that others got of that text.
+func (t *tagSets) parse(text string) ([]tags.Tag, error) {
+	if t == nil {
+		return tags.Parse(text)
+	}
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	if set, ok := t.sets[text]; ok {
+		return set, nil
+	}
+	set, err := tags.Parse(text)
+	if err == nil {
+		t.sets[text] = set
 	}
 	return set, err
 }
