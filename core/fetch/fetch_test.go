@@ -160,6 +160,7 @@ func TestStreamsAreKeptWhole(t *testing.T) {
 		return nil // it need not know
 	})
 	assert.ErrorAs(t, err, new(*fetch.NetworkError))
+	assert.ErrorContains(t, err, "the connection broke before all had come")
 	assert.Greater(t, asked, 1)
 	assert.Nil(t, client.Kept(at, "").Answer())
 }

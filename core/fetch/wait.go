@@ -59,7 +59,12 @@ func retryAfter(res *http.Response) (time.Duration, bool) {
 // time.
 type broken struct{ err error }
 
-func (b broken) Error() string        { return b.err.Error() }
+func (b broken) Error() string {
+	if errors.Is(b.err, io.ErrUnexpectedEOF) {
+		return "the connection broke before all had come"
+	}
+	return b.err.Error()
+}
 func (b broken) Unwrap() error        { return b.err }
 func (b broken) Is(target error) bool { return target == errBroken }
 
