@@ -17,6 +17,7 @@ import (
 	"strings"
 	"time"
 
+	"glassjar/cmd/glassjar/memory"
 	"glassjar/core/source"
 )
 
@@ -74,7 +75,7 @@ func main() {
 	asJSON := flag.Bool("json", false, "print the rows as JSON")
 	runs := flag.Int("runs", 5, "how often each is run")
 	flag.Parse()
-	debug.SetGCPercent(400) // as the program does
+	debug.SetGCPercent(memory.Percent) // as the program does
 	if err := bench(*asJSON, *runs); err != nil {
 		fmt.Fprintln(os.Stderr, "bench:", err)
 		os.Exit(1)

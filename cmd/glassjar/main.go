@@ -6,12 +6,13 @@ import (
 
 	"glassjar/cli"
 	_ "glassjar/cmd/glassjar/first" // starts what was started here before
+	"glassjar/cmd/glassjar/memory"
 	"glassjar/core/source"
 )
 
 func main() {
 	source.Main()
-	collectSeldom()
+	memory.CollectSeldom()
 	stop := profile()
 	code := cli.Main(os.Args[1:], os.Stdin, os.Stdout, os.Stderr)
 	stop()
