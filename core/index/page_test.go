@@ -210,6 +210,7 @@ func TestPagesThatAreNoIndex(t *testing.T) {
 		"a later API in HTML":        {"text/html", `<meta name="pypi:repository-version" content="2.0"><a href="press-1.0-py3-none-any.whl">x</a>`},
 		"JSON without a version":     {index.TypeJSON, `{"files": []}`},
 		"a list in place of a table": {index.TypeJSON, `[]`},
+		"a damaged name":             {index.TypeJSON, `{"meta": {"api-version": "1.0"}, "files": [{"filename": "press-1.0-py3-none-any.whl", "url": "a", "hashes": {}, "yank` + "\xe5" + `d": true}]}`},
 		"a hash that is none":        {"text/html", `<a href="press-1.0-py3-none-any.whl#sha256=5v">x</a>`},
 	} {
 		var bad *index.NotIndexError

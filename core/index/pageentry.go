@@ -71,7 +71,7 @@ func members(object []byte, give func(name, value []byte) error) error {
 			return nil
 		}
 		key, err := name[1:len(name)-1], error(nil)
-		if bytes.IndexByte(key, '\\') >= 0 {
+		if bytes.IndexByte(key, '\\') >= 0 || !utf8.Valid(key) { // a damaged name is not to pass for one that counts for nothing
 			if key, err = jsontext.AppendUnquote(nil, name); err != nil {
 				return err
 			}
