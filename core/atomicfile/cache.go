@@ -15,13 +15,19 @@ import (
 // another.
 func Cache(path string, data ...[]byte) error {
 	f, err := BeginCache(path)
-	return f.cache(err, data)
+	if err != nil {
+		return err
+	}
+	return f.fill(data)
 }
 
 // CacheThere is [Cache] that makes no folder: a file of one that is gone is not wanted any more.
 func CacheThere(path string, data []byte) error {
 	f, err := begin(path)
-	return f.cache(err, [][]byte{data})
+	if err != nil {
+		return err
+	}
+	return f.fill([][]byte{data})
 }
 
 // Cached is a file as [Cache] writes it, while that comes. It must be committed or dropped.
@@ -43,11 +49,8 @@ func BeginCache(path string) (*Cached, error) {
 	return f, err
 }
 
-// cache fills a file that was begun, and puts it into its place.
-func (c *Cached) cache(begun error, data [][]byte) error {
-	if begun != nil {
-		return begun
-	}
+// fill writes the file, and puts it into its place.
+func (c *Cached) fill(data [][]byte) error {
 	defer c.Drop()
 	if err := writeAll(c, data); err != nil {
 		return err

@@ -15,8 +15,6 @@ import (
 	"net"
 	"net/http"
 	"net/url"
-	"runtime"
-	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -356,34 +354,7 @@ func readBody(res *http.Response, limit int64) ([]byte, error) {
 		_, err := io.ReadFull(res.Body, data)
 		return data, err
 	}
-	return readPieces(io.LimitReader(res.Body, limit+1))
-}
-
-// large is how many bytes make a body a large one.
-const large = 4 << 20
-
-// readPieces reads everything, in pieces that are joined at the end: a body that grows is copied
-// once, not again and again.
-func readPieces(r io.Reader) ([]byte, error) {
-	var pieces [][]byte
-	for size := 16 << 10; ; size = min(2*size, 1<<20) {
-		piece := make([]byte, 0, size)
-		for len(piece) < size {
-			n, err := r.Read(piece[len(piece):size])
-			piece = piece[:len(piece)+n]
-			if err == io.EOF {
-				whole := slices.Concat(append(pieces, piece)...)
-				if pieces, piece = nil, nil; len(whole) > large {
-					runtime.GC() // it was held twice: what is read out of it has the place of the pieces
-				}
-				return whole, nil
-			}
-			if err != nil {
-				return nil, err // not io.ReadFull: it tells the end as a body that was cut off does
-			}
-		}
-		pieces = append(pieces, piece)
-	}
+	return io.ReadAll(io.LimitReader(res.Body, limit+1))
 }
 
 // plain takes the request's words off an error: they repeat the address, and

@@ -3,9 +3,7 @@ package fetch
 import (
 	"bufio"
 	"context"
-	"fmt"
 	"hash"
-	"hash/crc32"
 	"io"
 
 	"glassjar/core/atomicfile"
@@ -34,7 +32,7 @@ func (c *Client) Stream(ctx context.Context, address, accept string, limit int64
 		out := &Response{URL: res.Request.URL, ContentType: res.Header.Get("Content-Type"), Size: res.ContentLength}
 		s := &stream{
 			from:   &limits.Reader{R: res.Body, What: Redact(address), Limit: limit},
-			sum:    crc32.New(crc32.MakeTable(crc32.Castagnoli)),
+			sum:    checked.Running(),
 			answer: out, to: c.beginKeeping(address, accept, newKept(res, nil)),
 		}
 		out.Body = io.NopCloser(s)
@@ -70,7 +68,7 @@ func (s *stream) Read(p []byte) (int, error) {
 	s.sum.Write(p[:n])
 	s.to.write(p[:n])
 	if s.err = err; err == io.EOF {
-		s.answer.Size, s.answer.Sum = s.size, fmt.Sprintf("%08x", s.sum.Sum32())
+		s.answer.Size, s.answer.Sum = s.size, checked.Text(s.sum.Sum32())
 	}
 	return n, err
 }

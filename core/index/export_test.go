@@ -2,21 +2,18 @@ package index
 
 import (
 	"bytes"
-	"cmp"
 	"net/url"
 	"slices"
 )
 
 // ParsePage reads a page as [Server.Files] does, without a server.
 func ParsePage(data []byte, html bool, at *url.URL) ([]File, error) {
-	parse := parseJSON
+	parse := form(parseJSON)
 	if html {
 		parse = parseHTML
 	}
-	g := &gathering{base: at}
-	_, err := parse(bytes.NewReader(data), g)
-	parts, _, bad := g.end()
-	if err = cmp.Or(err, bad); err != nil {
+	_, parts, err := (&gathering{base: at}).read(bytes.NewReader(data), parse)
+	if err != nil {
 		return nil, err
 	}
 	files := slices.Concat(parts...)

@@ -2,6 +2,7 @@ package index
 
 import (
 	"cmp"
+	"io"
 	"net/url"
 	"runtime"
 
@@ -23,6 +24,8 @@ type gathering struct {
 	idle  chan *batch // those that were looked at, for others
 	group *guard.Group
 	parts []*part
+
+	doubtful bool // a file is named in two ways that differ
 }
 
 // batch is some entries of a page in JSON, one after another with where each ends, or files.
@@ -100,15 +103,21 @@ func (g *gathering) begin() {
 }
 
 func (g *gathering) fill(p *part, b *batch) {
-	p.files, p.err = b.read()
+	p.files, p.err = b.take()
 	if p.err == nil && g.look != nil {
 		p.files, p.doubtful, p.err = g.look(b.names, p.files)
 	}
 }
 
-// end gives the files of all batches. Of several errors it is the first on the page, whichever was
-// found first.
-func (g *gathering) end() (files [][]File, doubtful bool, err error) {
+// read reads a page, and gives the files of all batches. Of several errors that is told which ended it,
+// and else the first on the page, whichever was found first.
+func (g *gathering) read(body io.Reader, parse form) (Standing, [][]File, error) {
+	standing, err := parse(body, g)
+	files, bad := g.end()
+	return standing, files, cmp.Or(err, bad)
+}
+
+func (g *gathering) end() (files [][]File, err error) {
 	if g.now != nil {
 		p := &part{}
 		g.parts = append(g.parts, p)
@@ -119,14 +128,14 @@ func (g *gathering) end() (files [][]File, doubtful bool, err error) {
 	}
 	for _, p := range g.parts {
 		files = append(files, p.files)
-		doubtful = doubtful || p.doubtful
+		g.doubtful = g.doubtful || p.doubtful
 		err = cmp.Or(err, p.err)
 	}
-	return files, doubtful, err
+	return files, err
 }
 
-// read gives the files of a batch, and empties it.
-func (b *batch) read() ([]File, error) {
+// take gives the files of a batch, and empties it.
+func (b *batch) take() ([]File, error) {
 	files := b.files
 	if files == nil {
 		files = make([]File, len(b.ends))

@@ -1,9 +1,7 @@
 package index
 
 import (
-	"cmp"
 	"context"
-	"mime"
 	"slices"
 
 	"glassjar/core/fetch"
@@ -35,18 +33,15 @@ func Links(ctx context.Context, client *fetch.Client, address string) ([]File, e
 
 // linksOf are those of an answer to an address.
 func linksOf(address string, res *fetch.Response) (out []File, err error) {
-	kind, _, _ := mime.ParseMediaType(res.ContentType)
-	if !isJSON(kind) {
+	if !isJSON(res) {
 		_, err := eachAnchor(res.Body, res.URL, func(a anchor) error {
 			out = append(out, a.file())
 			return tooMany(len(out), res.URL)
 		})
 		return out, err
 	}
-	files := &gathering{base: res.URL}
-	_, err = parseJSON(res.Body, files)
-	parts, _, bad := files.end()
-	if err = cmp.Or(err, bad); err != nil {
+	_, parts, err := (&gathering{base: res.URL}).read(res.Body, parseJSON)
+	if err != nil {
 		return nil, &NotIndexError{fetch.Redact(address), err.Error()}
 	}
 	return slices.Concat(parts...), nil

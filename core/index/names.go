@@ -7,7 +7,6 @@ import (
 	"encoding/hex"
 	"errors"
 	"io"
-	"mime"
 	"os"
 	"path/filepath"
 	"strings"
@@ -144,7 +143,7 @@ func (s *Server) askNames(ctx context.Context, before string, limit int64) (text
 		}
 		return tooManyNames(all.count, s.Address())
 	}
-	if kind, _, _ := mime.ParseMediaType(res.ContentType); isJSON(kind) {
+	if isJSON(res) {
 		err = jsonNames(body, add)
 	} else {
 		_, err = eachAnchor(body, res.URL, func(a anchor) error { return add(a.text) })
@@ -192,7 +191,7 @@ func (r *pageReader) project(add func(name string) error) error {
 		if err != nil || key != "name" {
 			return err
 		}
-		name, err := text(raw)
+		name, err := unquoted(raw)
 		if err != nil {
 			return err
 		}

@@ -26,8 +26,8 @@ func newEntryReader(base *url.URL) *entryReader {
 	return &entryReader{base, map[string]string{}, map[string]digest.Sums{}}
 }
 
-// text is that of a value in quotes.
-func text(raw []byte) (string, error) {
+// unquoted is the text of a value in quotes.
+func unquoted(raw []byte) (string, error) {
 	if len(raw) < 2 || raw[0] != '"' {
 		return "", errPage
 	}
@@ -43,7 +43,7 @@ func (r *entryReader) often(raw []byte) (string, error) {
 	if have, ok := r.shared[string(raw)]; ok {
 		return have, nil
 	}
-	text, err := text(raw)
+	text, err := unquoted(raw)
 	if err == nil {
 		r.shared[string(raw)] = text
 	}
@@ -147,7 +147,7 @@ func (r *entryReader) file(f *File, entry []byte) (ok bool, err error) {
 		case "filename":
 			named = raw
 		case "url":
-			address, err = text(raw)
+			address, err = unquoted(raw)
 		case "hashes":
 			f.Hashes, err = hashesOf(raw)
 		case "requires-python":
@@ -164,7 +164,7 @@ func (r *entryReader) file(f *File, entry []byte) (ok bool, err error) {
 			f.Size, err = strconv.ParseInt(string(raw), 10, 64)
 		case "provenance":
 			var where string
-			where, err = text(raw)
+			where, err = unquoted(raw)
 			f.Provenance = absolute(r.base, where)
 		case "upload-time":
 			f.Uploaded, err = timeOf(raw)
@@ -183,7 +183,7 @@ func (r *entryReader) file(f *File, entry []byte) (ok bool, err error) {
 	}
 	if at := len(address) - len(named) + 2; at >= 0 && address[at:] == string(named[1:len(named)-1]) && bytes.IndexByte(named, '\\') < 0 {
 		f.Name = address[at:] // kept once
-	} else if f.Name, err = text(named); err != nil {
+	} else if f.Name, err = unquoted(named); err != nil {
 		return false, err
 	}
 	return f.Name != "" && f.at(address, r.base), nil
@@ -217,7 +217,7 @@ func (r *entryReader) separate(raw []byte) separate {
 func timeOf(raw []byte) (t time.Time, err error) {
 	if len(raw) < 2 || t.UnmarshalText(raw[1:len(raw)-1]) != nil { // as nearly all are written
 		var when string
-		if when, err = text(raw); err == nil {
+		if when, err = unquoted(raw); err == nil {
 			t, err = time.Parse(time.RFC3339, when)
 		}
 	}

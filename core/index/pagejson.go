@@ -87,7 +87,7 @@ func (r *pageReader) object(member func(key string) error) error {
 		}
 		key, known := r.shared[string(raw)]
 		if !known {
-			if key, err = text(raw); err != nil {
+			if key, err = unquoted(raw); err != nil {
 				return err
 			}
 			r.shared[string(raw)] = key

@@ -1,7 +1,6 @@
 package index
 
 import (
-	"cmp"
 	"context"
 	"errors"
 	"mime"
@@ -41,12 +40,10 @@ func (s *Server) Probe(ctx context.Context, name string) Probe {
 	var files []File
 	var fault error
 	err := s.client.Stream(ctx, at, accept, limits.Page, fetch.Kept{}, func(res *fetch.Response) error {
-		kind, _, _ := mime.ParseMediaType(res.ContentType)
-		p.JSON = isJSON(kind)
-		g := &gathering{base: res.URL}
-		_, fault = parsePage(res, g)
-		parts, _, bad := g.end()
-		files, fault = slices.Concat(parts...), cmp.Or(fault, bad)
+		p.JSON = isJSON(res)
+		var parts [][]File
+		_, parts, fault = (&gathering{base: res.URL}).read(res.Body, formOf(res))
+		files = slices.Concat(parts...)
 		return nil
 	})
 	p.Took = time.Since(begun)
@@ -58,8 +55,7 @@ func (s *Server) Probe(ctx context.Context, name string) Probe {
 	case err != nil:
 		p.Why = err.Error()
 		return p
-	}
-	if fault != nil {
+	case fault != nil:
 		p.Why = fault.Error()
 		return p
 	}
@@ -79,7 +75,7 @@ func (s *Server) probeRoot(ctx context.Context, p Probe) Probe {
 	}
 	defer res.Body.Close()
 	kind, _, _ := mime.ParseMediaType(res.ContentType)
-	p.JSON = isJSON(kind)
+	p.JSON = isJSON(res)
 	p.Answers = p.JSON || kind == TypeHTML || kind == "text/html"
 	if !p.Answers {
 		p.Why = "it answers with " + res.ContentType

@@ -2,7 +2,6 @@ package index
 
 import (
 	"archive/zip"
-	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -175,9 +174,8 @@ func (s *Server) understand(name string, res *fetch.Response) (p page, came stri
 // parse reads a page. Its files get what their names say.
 func (s *Server) parse(name string, res *fetch.Response) (p page, err error) {
 	files := &gathering{base: res.URL, look: func(names *metadata.Names, files []File) ([]File, bool, error) { return s.describe(name, names, files) }}
-	p.standing, err = parsePage(res, files)
-	kept, doubtful, bad := files.end()
-	if err = cmp.Or(err, bad); err != nil {
+	var kept [][]File
+	if p.standing, kept, err = files.read(res.Body, formOf(res)); err != nil {
 		var large *limits.Error
 		var fault *NotIndexError
 		if !errors.As(err, &large) && !errors.As(err, &fault) {
@@ -185,7 +183,7 @@ func (s *Server) parse(name string, res *fetch.Response) (p page, err error) {
 		}
 		return page{standing: p.standing}, err
 	}
-	p.files, p.doubtful = NewestFirst(kept...), doubtful
+	p.files, p.doubtful = NewestFirst(kept...), files.doubtful
 	return p, nil
 }
 
@@ -213,15 +211,21 @@ func (s *Server) describe(name string, names *metadata.Names, files []File) (kep
 	return files[:count], doubtful, nil
 }
 
-// parsePage reads a page of either form.
-func parsePage(res *fetch.Response, files *gathering) (Standing, error) {
-	if kind, _, _ := mime.ParseMediaType(res.ContentType); isJSON(kind) {
-		return parseJSON(res.Body, files)
+// form is how a page is written: it gives the files of one to a gathering.
+type form func(body io.Reader, files *gathering) (Standing, error)
+
+// formOf is the form of an answer's page.
+func formOf(res *fetch.Response) form {
+	if isJSON(res) {
+		return parseJSON
 	}
-	return parseHTML(res.Body, files)
+	return parseHTML
 }
 
-func isJSON(kind string) bool { return kind == TypeJSON || kind == "application/json" }
+func isJSON(res *fetch.Response) bool {
+	kind, _, _ := mime.ParseMediaType(res.ContentType)
+	return kind == TypeJSON || kind == "application/json"
+}
 
 // Metadata gets the separate metadata file (PEP 658) or, where the index has
 // none, reads METADATA out of the remote wheel by range requests. The error is

@@ -6,6 +6,7 @@ import (
 	"bytes"
 	"errors"
 	"fmt"
+	"hash"
 	"hash/crc32"
 
 	"glassjar/core/atomicfile"
@@ -16,9 +17,15 @@ import (
 var ErrDamaged = errors.New("it is not what was kept")
 
 // Sum is a checksum, which does not withstand who wants to deceive.
-func Sum(data []byte) string {
-	return fmt.Sprintf("%08x", crc32.Checksum(data, crc32.MakeTable(crc32.Castagnoli)))
-}
+func Sum(data []byte) string { return Text(crc32.Checksum(data, castagnoli())) }
+
+// Running is [Sum] of what is written to it, as a number that [Text] writes down.
+func Running() hash.Hash32 { return crc32.New(castagnoli()) }
+
+// Text is a checksum as it is kept, of eight characters.
+func Text(sum uint32) string { return fmt.Sprintf("%08x", sum) }
+
+func castagnoli() *crc32.Table { return crc32.MakeTable(crc32.Castagnoli) }
 
 // Write keeps data in a file: a line with its checksum, then the data.
 func Write(file string, data []byte) error {
