@@ -9,6 +9,7 @@ import (
 	"strings"
 	"sync"
 
+	"glassjar/core/internal/retry"
 	"glassjar/core/wheel"
 )
 
@@ -70,8 +71,17 @@ func (s *Store) Own(ctx context.Context, path, name, sum string) (string, error)
 	return own, err
 }
 
+// openPackage opens a package file, which another command may put into its place just now.
+func openPackage(path string) (f *os.File, err error) {
+	err = retry.WhileBusy(func() error {
+		f, err = os.Open(path)
+		return err
+	})
+	return f, err
+}
+
 func openWheel(path, name string, limits wheel.Limits) (*wheel.Wheel, func(), error) {
-	f, err := os.Open(path)
+	f, err := openPackage(path)
 	if err != nil {
 		return nil, nil, err
 	}
