@@ -17,7 +17,7 @@ import (
 	"strings"
 	"time"
 
-	"glassjar/cmd/glassjar/memory"
+	"glassjar/cmd/glassjar/program/memory"
 	"glassjar/core/source"
 )
 

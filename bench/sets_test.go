@@ -10,6 +10,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	_ "glassjar/internal/long"
 )
 
 // members are those of a folder's wheels, by wheel and name, with their checksums.

@@ -8,6 +8,8 @@ import (
 	"github.com/spf13/cobra"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	_ "glassjar/internal/long"
 )
 
 // Every command has a short word and an example, and each example is a command

@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"glassjar/core/wheel"
+	_ "glassjar/internal/long"
 	"glassjar/sample"
 )
 

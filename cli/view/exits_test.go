@@ -24,6 +24,7 @@ import (
 	"glassjar/core/operation"
 	"glassjar/core/project"
 	"glassjar/core/settings"
+	_ "glassjar/internal/long"
 )
 
 // insideOnly are types of errors that never leave their package: each is part of one

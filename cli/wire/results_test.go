@@ -12,6 +12,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	_ "glassjar/internal/long"
 )
 
 // shapes collects the objects that results are made of.

@@ -13,6 +13,7 @@ import (
 
 	"glassjar/core/advisory"
 	"glassjar/core/version"
+	_ "glassjar/internal/long"
 )
 
 var now = time.Date(2026, 1, 1, 0, 0, 0, 0, time.UTC)

@@ -30,6 +30,8 @@ import (
 	"glassjar/core/settings"
 	"glassjar/core/store"
 	"glassjar/core/version"
+	_ "glassjar/internal/long"
+	"glassjar/internal/wait"
 )
 
 var ctx = context.Background()
@@ -233,9 +235,7 @@ type late struct {
 func (l *late) Open(ctx context.Context, f index.File) (io.ReadCloser, error) {
 	if f.SHA256() != l.first {
 		other := &store.Store{Dir: l.dir}
-		for end := time.Now().Add(30 * time.Second); !l.saw && time.Now().Before(end); time.Sleep(20 * time.Millisecond) {
-			l.saw = other.HasTree(l.first)
-		}
+		l.saw = l.saw || wait.Until(func() bool { return other.HasTree(l.first) })
 	}
 	return l.Sample.Open(ctx, f)
 }

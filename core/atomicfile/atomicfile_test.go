@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"glassjar/core/atomicfile"
+	_ "glassjar/internal/long"
 )
 
 // names are those in a folder: no temporary may be among them.

@@ -19,6 +19,7 @@ import (
 	"glassjar/core/resolve"
 	"glassjar/core/source"
 	"glassjar/core/store"
+	_ "glassjar/internal/long"
 )
 
 func TestMain(m *testing.M) {

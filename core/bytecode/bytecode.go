@@ -36,7 +36,7 @@ var (
 	compareScript string
 )
 
-// timeout is how long the interpreter may take for one module.
+// timeout is how long the interpreter may take for one module: of processor time, or in which it waits.
 const timeout = time.Minute
 
 // Kind names the interpreters that take the same bytecode, such as

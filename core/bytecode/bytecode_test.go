@@ -20,6 +20,7 @@ import (
 	"glassjar/core/bytecode"
 	"glassjar/core/interpreter"
 	"glassjar/core/store"
+	_ "glassjar/internal/long"
 )
 
 // modules of all kinds; those that no interpreter can make anything of are none.

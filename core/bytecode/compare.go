@@ -5,9 +5,9 @@ import (
 	"fmt"
 	"runtime"
 	"sync"
-	"time"
 
 	"glassjar/core/guard"
+	"glassjar/core/internal/patience"
 )
 
 // Pair is bytecode and the module beside which it stands.
@@ -74,12 +74,14 @@ func (w *worker) ask(ctx context.Context, line string) (string, error) {
 	if _, err := w.to.Write([]byte(line)); err != nil {
 		return "", nil // it has ended
 	}
-	timer := time.NewTimer(timeout)
-	defer timer.Stop()
+	watched, cancel := context.WithCancel(ctx)
+	defer cancel()
+	late := make(chan struct{})
+	go patience.Watch(watched, w.cmd.Process.Pid, timeout, func() { close(late) })
 	select {
 	case said := <-w.answers:
 		return said, nil
-	case <-timer.C:
+	case <-late:
 		return "", nil
 	case <-ctx.Done():
 		return "", ctx.Err()

@@ -13,6 +13,7 @@ import (
 	"glassjar/core/resolve"
 	"glassjar/core/target"
 	"glassjar/core/version"
+	_ "glassjar/internal/long"
 )
 
 // What is likely to be chosen is asked for ahead: what is kept, else the newest that fits.

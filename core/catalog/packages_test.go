@@ -9,7 +9,6 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
-	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -18,6 +17,7 @@ import (
 	"glassjar/core/index"
 	"glassjar/core/store"
 	"glassjar/core/wheel"
+	"glassjar/internal/wait"
 )
 
 // What was begun and another process has unpacked meanwhile does not stay.
@@ -28,7 +28,7 @@ func TestBegunAndUnpackedElsewhere(t *testing.T) {
 		c := open(t, s)
 		c.Store.KeepPackages = keep
 		begun := c.Begin(ctx, []index.File{f})
-		require.Eventually(t, func() bool { _, here := c.Store.Package(f.SHA256()); return here }, 10*time.Second, time.Millisecond)
+		wait.For(t, func() bool { _, here := c.Store.Package(f.SHA256()); return here }, "the package")
 		other := &store.Store{Dir: c.Store.Dir, KeepPackages: true}
 		path, _ := other.Package(f.SHA256())
 		_, err := other.UnpackWheel(ctx, path, f.Name, f.SHA256(), wheel.LimitsFor("linux"))

@@ -11,6 +11,7 @@ import (
 
 	"glassjar/core/connect"
 	"glassjar/core/jar"
+	_ "glassjar/internal/long"
 )
 
 var layout = jar.Layout{OS: "linux", Implementation: "cpython", Major: 3, Minor: 12, Library: "lib"}

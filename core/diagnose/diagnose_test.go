@@ -18,6 +18,7 @@ import (
 	"glassjar/core/jar"
 	"glassjar/core/shelf"
 	"glassjar/core/store"
+	_ "glassjar/internal/long"
 )
 
 var ctx = context.Background()

@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"glassjar/core/digest"
+	_ "glassjar/internal/long"
 )
 
 func TestChecks(t *testing.T) {

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"glassjar/core/durable"
+	_ "glassjar/internal/long"
 )
 
 // A batch is flushed however large it is, what is gone meanwhile is passed over, and

@@ -21,6 +21,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"glassjar/core/fetch"
+	_ "glassjar/internal/long"
+	"glassjar/internal/wait"
 )
 
 var ctx = context.Background()
@@ -236,7 +238,7 @@ func TestStalledAndReset(t *testing.T) {
 		}
 	})
 	c := quick(t)
-	c.Stall = 50 * time.Millisecond
+	c.Stall = wait.Longer(100 * time.Millisecond)
 	data, _, err := c.Read(ctx, at, "", limit)
 	require.NoError(t, err)
 	assert.Equal(t, "pear", string(data))

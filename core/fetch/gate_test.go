@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"glassjar/core/fetch"
+	"glassjar/internal/wait"
 )
 
 // A host that says it is asked too much is asked less at a time, and all answers come.
@@ -27,10 +28,14 @@ func TestABusyHostIsAskedLessAtATime(t *testing.T) {
 		if n > 16 {
 			once.Do(func() { close(many) })
 		}
-		select {
-		case <-many:
-		case <-time.After(10 * time.Second):
-		}
+		wait.Until(func() bool {
+			select {
+			case <-many:
+				return true
+			default:
+				return false
+			}
+		})
 		time.Sleep(20 * time.Millisecond)
 		switch {
 		case asked.Add(1) <= 40 && n > 8:
@@ -58,8 +63,10 @@ func TestABusyHostIsAskedLessAtATime(t *testing.T) {
 // Who gives up waiting for a place leaves it to others.
 func TestGivingUpAPlace(t *testing.T) {
 	hold := make(chan struct{})
+	var held atomic.Int64
 	server := httptest.NewServer(http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) {
 		if r.URL.Path == "/hold" {
+			held.Add(1)
 			<-hold
 		}
 	}))
@@ -72,7 +79,7 @@ func TestGivingUpAPlace(t *testing.T) {
 			assert.NoError(t, err)
 		})
 	}
-	time.Sleep(100 * time.Millisecond)
+	wait.For(t, func() bool { return held.Load() == 32 }, "all that are asked at a time")
 	ctx, cancel := context.WithTimeout(context.Background(), 50*time.Millisecond)
 	defer cancel()
 	_, _, err := c.Read(ctx, server.URL, "", 10)

@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"glassjar/core/git"
+	_ "glassjar/internal/long"
 )
 
 // A stranger's repository is asked without anything of it being run: neither its monitor of

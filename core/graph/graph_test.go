@@ -14,6 +14,7 @@ import (
 	"glassjar/core/metadata"
 	"glassjar/core/requirement"
 	"glassjar/core/version"
+	_ "glassjar/internal/long"
 )
 
 // orchard is a graph of lines "name version: need, need"; roots are "PART need".

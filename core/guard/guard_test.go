@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 
 	"glassjar/core/guard"
+	_ "glassjar/internal/long"
 )
 
 func TestPanicsAreErrors(t *testing.T) {

@@ -4,6 +4,8 @@ import (
 	"bytes"
 	"net/url"
 	"slices"
+
+	_ "glassjar/internal/long"
 )
 
 // ParsePage reads a page as [Server.Files] does, without a server.

@@ -19,6 +19,7 @@ import (
 
 	"glassjar/core/fetch"
 	"glassjar/core/index"
+	"glassjar/internal/wait"
 )
 
 // named is an index that knows some names, or fails.
@@ -137,18 +138,26 @@ func TestListsTellWhatToAskAhead(t *testing.T) {
 				_, from, err := o.Files(ctx, "cider")
 				require.NoError(t, err)
 				assert.Equal(t, "private", from.Name())
-				for n := 0; n < 6 && early.Load() == 0; n++ {
+				n := 0
+				ask := func() bool {
 					name := fmt.Sprintf("perry%d-%d", again, n)
 					_, from, err := o.Files(ctx, name)
 					require.NoError(t, err)
 					assert.Equal(t, "public", from.Name())
+					n++
+					return early.Load() > 0
+				}
+				if c.ahead {
+					wait.For(t, ask, "a question ahead")
+				}
+				for !c.ahead && n < 6 && !ask() {
 				}
 				if c.name == "a long list" {
 					known := func() bool {
 						files, _ := filepath.Glob(filepath.Join(cache, "names", "*.large"))
 						return len(files) == 1
 					}
-					require.Eventually(t, known, 20*time.Second, time.Millisecond)
+					wait.For(t, known, "what is known of the list")
 				}
 			}
 			assert.Equal(t, c.ahead, early.Load() > 0)

@@ -14,6 +14,7 @@ import (
 
 	"glassjar/core/interpreter"
 	"glassjar/core/tags"
+	_ "glassjar/internal/long"
 )
 
 var ctx = context.Background()
@@ -110,11 +111,13 @@ func TestCache(t *testing.T) {
 	}
 	// The program that the stand-in starts is known from then on: there is no time to
 	// ask it.
-	hasty := &interpreter.Finder{Cache: interpreter.OpenCache(filepath.Join(dir, "cache", "pythons.json")), Timeout: 1}
-	itself, err := hasty.Ask(ctx, f.Path)
+	over, cancel := context.WithCancel(ctx)
+	cancel()
+	hasty := &interpreter.Finder{Cache: interpreter.OpenCache(filepath.Join(dir, "cache", "pythons.json"))}
+	itself, err := hasty.Ask(over, f.Path)
 	require.NoError(t, err)
 	assert.Equal(t, f.Said.Version, itself.Said.Version)
-	_, err = (&interpreter.Finder{Timeout: 1}).Ask(ctx, f.Path)
+	_, err = (&interpreter.Finder{}).Ask(over, f.Path)
 	assert.Error(t, err)
 
 	program(t, bin, "python3", "#!/bin/sh\necho asked >>'"+log+"'\nexec '"+f.Path+"' \"$@\" \n")

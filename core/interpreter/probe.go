@@ -16,6 +16,7 @@ import (
 	"syscall"
 	"time"
 
+	"glassjar/core/internal/patience"
 	"glassjar/core/internal/retry"
 	"glassjar/core/version"
 )
@@ -23,7 +24,8 @@ import (
 //go:embed probe.py
 var probe string
 
-// probeTimeout is how long a program may take to say what it is.
+// probeTimeout is how long a program may take to say what it is: of processor time, or in which it
+// waits.
 const probeTimeout = 10 * time.Second
 
 // Rejection says why a candidate is passed over.
@@ -87,17 +89,20 @@ func probeOnce(ctx context.Context, path string, timeout time.Duration) (Interpr
 	reject := func(format string, args ...any) (Interpreter, error) {
 		return Interpreter{}, Rejection{Path: path, Why: fmt.Sprintf(format, args...)}
 	}
-	ctx, cancel := context.WithTimeout(ctx, timeout)
-	defer cancel()
-	cmd := Isolated(ctx, path, probe)
-	cmd.Stdin = nil
-	cmd.WaitDelay = time.Second
 	var out, complaint bytes.Buffer
-	cmd.Stdout, cmd.Stderr = &out, &complaint
-	err := cmd.Run()
+	err := patience.Run(ctx, timeout, func(ctx context.Context) *exec.Cmd {
+		cmd := Isolated(ctx, path, probe)
+		cmd.Stdin = nil
+		cmd.WaitDelay = time.Second
+		cmd.Stdout, cmd.Stderr = &out, &complaint
+		return cmd
+	})
+	var late *patience.TimeoutError
 	switch {
+	case errors.As(err, &late):
+		return reject("%v", late)
 	case ctx.Err() != nil:
-		return reject("it gave no answer in %v", timeout)
+		return reject("it was not waited for")
 	case passing(err), err != nil && short(complaint.String()):
 		return Interpreter{}, Rejection{Path: path, Why: "it could not be asked: " + err.Error(), Passing: true}
 	case errors.Is(err, fs.ErrNotExist), errors.Is(err, exec.ErrNotFound): // the second on Windows

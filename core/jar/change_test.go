@@ -14,6 +14,7 @@ import (
 	"glassjar/core/jar"
 	"glassjar/core/store"
 	"glassjar/core/wheel"
+	_ "glassjar/internal/long"
 )
 
 // What was edited is told by its time, without reading: unless that was put back.

@@ -19,7 +19,7 @@ import (
 )
 
 func hold(t *testing.T, root string, out jar.Outside) (*jar.Jar, func(), error) {
-	ctx, cancel := context.WithTimeout(context.Background(), 10*time.Second)
+	ctx, cancel := context.WithCancel(context.Background())
 	t.Cleanup(cancel)
 	return jar.Hold(ctx, root, out, lock.Mode{})
 }

@@ -12,6 +12,7 @@ import (
 	"glassjar/core/internal/jartest"
 	"glassjar/core/jar"
 	"glassjar/core/kernel"
+	_ "glassjar/internal/long"
 )
 
 func create(t *testing.T, root string) *jar.Jar {

@@ -13,6 +13,7 @@ import (
 	"glassjar/core/internal/jartest"
 	"glassjar/core/jar"
 	"glassjar/core/lent"
+	_ "glassjar/internal/long"
 )
 
 // holding makes a jar that has a distribution with commands, asked for or not.

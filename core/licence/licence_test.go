@@ -8,6 +8,7 @@ import (
 
 	"glassjar/core/licence"
 	"glassjar/core/metadata"
+	_ "glassjar/internal/long"
 )
 
 func TestOf(t *testing.T) {

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"glassjar/core/limits"
+	_ "glassjar/internal/long"
 )
 
 func TestReading(t *testing.T) {

@@ -14,6 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"glassjar/core/lock"
+	_ "glassjar/internal/long"
 )
 
 var ctx = context.Background()

@@ -9,6 +9,7 @@ import (
 	"golang.org/x/net/html"
 
 	"glassjar/core/markup"
+	_ "glassjar/internal/long"
 )
 
 func TestEverythingIsEscaped(t *testing.T) {

@@ -4,6 +4,8 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+
+	_ "glassjar/internal/long"
 )
 
 func TestImportNames(t *testing.T) {

@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 
 	"glassjar/core/project"
+	_ "glassjar/internal/long"
 )
 
 // The distance with a limit is the distance, as far as the limit goes.

@@ -1,15 +1,18 @@
 package operation
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"os"
+	"os/exec"
 	"slices"
 	"strings"
 	"time"
 
 	"glassjar/core/apply"
 	"glassjar/core/graph"
+	"glassjar/core/internal/patience"
 	"glassjar/core/interpreter"
 	"glassjar/core/jar"
 	"glassjar/core/place"
@@ -191,10 +194,13 @@ func (m *Machine) pythonFault(ctx context.Context, j *jar.Jar) string {
 	if _, err := os.Readlink(j.Python()); err == nil || !m.Places().MayBeUsed(j.Root) {
 		return ""
 	}
-	ctx, cancel := context.WithTimeout(ctx, 10*time.Second)
-	defer cancel()
-	if out, err := interpreter.Isolated(ctx, j.Python(), "import os").CombinedOutput(); err != nil {
-		return "its program does not start: " + firstLine(err.Error()+" "+string(out))
+	var out bytes.Buffer
+	if err := patience.Run(ctx, 10*time.Second, func(ctx context.Context) *exec.Cmd {
+		cmd := interpreter.Isolated(ctx, j.Python(), "import os")
+		cmd.Stdout, cmd.Stderr = &out, &out
+		return cmd
+	}); err != nil {
+		return "its program does not start: " + firstLine(err.Error()+" "+out.String())
 	}
 	return ""
 }

@@ -14,6 +14,7 @@ import (
 	"glassjar/core/metadata"
 	"glassjar/core/plan"
 	"glassjar/core/version"
+	_ "glassjar/internal/long"
 )
 
 func TestRanksOfASearch(t *testing.T) {

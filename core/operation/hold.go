@@ -300,11 +300,11 @@ func (m *Machine) look(ref string) (place.Place, *jar.Jar, []jar.Installed, erro
 	return at, j, installed, err
 }
 
-// looks is how often a jar is looked at that is changed meanwhile, and patience how
+// looks is how often a jar is looked at that is changed meanwhile, and changeLimit how
 // long a change is waited for.
 const (
-	looks    = 3
-	patience = 5 * time.Second
+	looks       = 3
+	changeLimit = time.Minute
 )
 
 // steady has a jar, and what belongs to it, read by a command that only looks, and
@@ -343,7 +343,7 @@ func steadyAt[T any](ctx context.Context, root string, read func() (T, error)) (
 
 // atRest waits until a jar is not being changed.
 func atRest(ctx context.Context, root string) error {
-	for deadline := time.Now().Add(patience); ; {
+	for deadline := time.Now().Add(changeLimit); ; {
 		switch jar.PhaseOf(root) {
 		case jar.Resting:
 			return nil

@@ -7,6 +7,8 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+
+	_ "glassjar/internal/long"
 )
 
 func TestSpelling(t *testing.T) {

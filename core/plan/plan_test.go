@@ -21,6 +21,7 @@ import (
 	"glassjar/core/resolve"
 	"glassjar/core/target"
 	"glassjar/core/version"
+	_ "glassjar/internal/long"
 )
 
 var ctx = context.Background()

@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"glassjar/core/project"
+	_ "glassjar/internal/long"
 )
 
 // A spec asks for what it did, and what is of others in it stays.

@@ -14,6 +14,7 @@ import (
 	"oras.land/oras-go/v2/content"
 
 	"glassjar/core/fetch"
+	_ "glassjar/internal/long"
 )
 
 // A registry that gives other bytes than a digest says, or something else than a jar, is told;

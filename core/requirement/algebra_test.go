@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"glassjar/core/requirement"
+	_ "glassjar/internal/long"
 )
 
 func TestSimplify(t *testing.T) {

@@ -13,6 +13,7 @@ import (
 
 	"glassjar/core/resolve"
 	"glassjar/core/version"
+	_ "glassjar/internal/long"
 	"glassjar/internal/problems"
 )
 

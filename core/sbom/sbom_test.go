@@ -12,6 +12,7 @@ import (
 	"glassjar/core/metadata"
 	"glassjar/core/project"
 	"glassjar/core/sbom"
+	_ "glassjar/internal/long"
 )
 
 const record = `lock-version = "1.0"

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"glassjar/core/sealed"
+	_ "glassjar/internal/long"
 )
 
 // A stranger's sealed jar is read or refused, whatever it is.

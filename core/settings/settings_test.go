@@ -14,6 +14,7 @@ import (
 	"glassjar/core/lock"
 	"glassjar/core/project"
 	"glassjar/core/settings"
+	_ "glassjar/internal/long"
 )
 
 var ctx = context.Background()

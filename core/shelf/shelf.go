@@ -254,10 +254,10 @@ func change(dir string, edit func() error) error {
 	return edit()
 }
 
-// lockFile is held while a list is changed; nobody has it for long.
+// lockFile is held while a list is changed; nobody has it for long, but on a machine that is busy.
 const (
 	lockFile = ".lock"
-	patience = 5 * time.Second
+	patience = time.Minute
 )
 
 // readSmall reads the first value of an entry.

@@ -15,6 +15,7 @@ import (
 	"glassjar/core/internal/jartest"
 	"glassjar/core/jar"
 	"glassjar/core/shelf"
+	_ "glassjar/internal/long"
 )
 
 var create = jartest.Create

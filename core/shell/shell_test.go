@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"glassjar/core/shell"
+	_ "glassjar/internal/long"
 )
 
 // A quoted text is one word of the shell, whatever is in it.

@@ -12,6 +12,7 @@ import (
 	"golang.org/x/crypto/ssh"
 
 	"glassjar/core/signature"
+	_ "glassjar/internal/long"
 )
 
 func newKey(t *testing.T) (ssh.Signer, string) {

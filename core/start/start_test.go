@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"glassjar/core/start"
+	_ "glassjar/internal/long"
 )
 
 // What is kept is read as it was; whatever is cut short, or is not a program of the jar's,

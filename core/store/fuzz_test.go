@@ -5,6 +5,8 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+
+	_ "glassjar/internal/long"
 )
 
 // What is read as a tree is written as it was read, and names nothing outside of

@@ -10,6 +10,7 @@ import (
 
 	"glassjar/core/internal/vectors"
 	"glassjar/core/tags"
+	_ "glassjar/internal/long"
 )
 
 func texts(list []tags.Tag) []string {

@@ -8,6 +8,7 @@ import (
 
 	"glassjar/core/target"
 	"glassjar/core/version"
+	_ "glassjar/internal/long"
 )
 
 func TestMarkers(t *testing.T) {

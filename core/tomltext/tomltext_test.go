@@ -10,6 +10,7 @@ import (
 
 	"glassjar/core/project"
 	"glassjar/core/tomltext"
+	_ "glassjar/internal/long"
 )
 
 // A key is set or taken out; every other byte stays.

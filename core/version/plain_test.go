@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"glassjar/core/version"
+	_ "glassjar/internal/long"
 )
 
 // A plain release is read in a quicker way than others: both give the same.

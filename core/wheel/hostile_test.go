@@ -20,6 +20,7 @@ import (
 
 	"glassjar/core/metadata"
 	"glassjar/core/wheel"
+	_ "glassjar/internal/long"
 )
 
 // member is one entry of a wheel that is made by hand, so that it can be wrong.

@@ -13,6 +13,7 @@ import (
 
 	"glassjar/core/graph"
 	"glassjar/core/operation"
+	_ "glassjar/internal/long"
 )
 
 func report(needs ...string) *operation.Report {

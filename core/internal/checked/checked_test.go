@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"glassjar/core/internal/checked"
+	_ "glassjar/internal/long"
 )
 
 // What was kept comes back, and nothing else does: not a part of it, not what it never was.

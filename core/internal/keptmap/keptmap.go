@@ -12,9 +12,12 @@ import (
 	"glassjar/core/lock"
 )
 
-// patience is how long is waited for another process that is adding. What is not
-// written down is only worked out again.
-const patience = time.Second
+// How long is waited for another process that is adding: what is not written down is only worked
+// out again, what is kept is not.
+const (
+	patience     = time.Second
+	longPatience = time.Minute
+)
 
 // Read is the map in a file; empty for one that is missing or damaged.
 func Read[V any](file string) map[string]V {
@@ -28,18 +31,18 @@ func Read[V any](file string) map[string]V {
 // Add adds what was learned, and takes out what is stale, if that is given. It reports whether that
 // is written down.
 func Add[V any](file string, learned map[string]V, stale func(key string, value V) bool) bool {
-	return change(file, learned, stale, func(path string, data []byte) error { return atomicfile.Cache(path, data) }) == nil
+	return change(patience, file, learned, stale, func(path string, data []byte) error { return atomicfile.Cache(path, data) }) == nil
 }
 
 // Keep is [Add] for what cannot be learned again: it outlives a power cut. The error is a
 // [*lock.BusyError] where another process did not let go in time.
 func Keep[V any](file string, learned map[string]V, stale func(key string, value V) bool) error {
-	return change(file, learned, stale, func(file string, data []byte) error {
+	return change(longPatience, file, learned, stale, func(file string, data []byte) error {
 		return atomicfile.Write(file, data, atomicfile.Options{Mode: 0o600})
 	})
 }
 
-func change[V any](file string, learned map[string]V, stale func(key string, value V) bool, write func(string, []byte) error) error {
+func change[V any](patience time.Duration, file string, learned map[string]V, stale func(key string, value V) bool, write func(string, []byte) error) error {
 	ctx, cancel := context.WithTimeout(context.Background(), patience)
 	defer cancel()
 	held, err := lock.Take(ctx, file+".lock", lock.Mode{})

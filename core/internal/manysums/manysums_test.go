@@ -10,6 +10,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	_ "glassjar/internal/long"
 )
 
 // Each engine that this processor can run gives what the language's library gives, for

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/assert"
 
 	"glassjar/core/internal/once"
+	_ "glassjar/internal/long"
 )
 
 func TestEachKeyIsWorkedOutOnce(t *testing.T) {

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/assert"
 
 	"glassjar/core/internal/retry"
+	_ "glassjar/internal/long"
 )
 
 func TestDo(t *testing.T) {

@@ -19,6 +19,7 @@ import (
 	"glassjar/core/interpreter/fetched"
 	"glassjar/core/interpreter/portable"
 	"glassjar/core/store"
+	_ "glassjar/internal/long"
 )
 
 // ground is a collection, and a made-up Python that need not be started.

@@ -16,6 +16,7 @@ import (
 	"glassjar/core/fetch"
 	"glassjar/core/index"
 	"glassjar/core/tags"
+	_ "glassjar/internal/long"
 )
 
 var here = Machine{tags.Platform{OS: "linux", Arch: "x86_64", Libc: "glibc", Major: 2, Minor: 36}, 2}

@@ -4,6 +4,7 @@
 package pack
 
 import (
+	"bytes"
 	"context"
 	_ "embed"
 	"encoding/json"
@@ -11,6 +12,7 @@ import (
 	"fmt"
 	"io/fs"
 	"os"
+	"os/exec"
 	"path"
 	"path/filepath"
 	"runtime"
@@ -19,6 +21,7 @@ import (
 	"strings"
 	"time"
 
+	"glassjar/core/internal/patience"
 	"glassjar/core/interpreter"
 )
 
@@ -107,11 +110,14 @@ func (p *packer) refuse(path, why string) error { return &Error{p.in.Path, path,
 
 // look asks the interpreter where it is installed.
 func (p *packer) look(ctx context.Context) error {
-	ctx, cancel := context.WithTimeout(ctx, 30*time.Second)
-	defer cancel()
-	text, err := interpreter.Isolated(ctx, p.in.Path, ask).Output()
+	var text bytes.Buffer
+	err := patience.Run(ctx, 30*time.Second, func(ctx context.Context) *exec.Cmd {
+		cmd := interpreter.Isolated(ctx, p.in.Path, ask)
+		cmd.Stdout = &text
+		return cmd
+	})
 	if err == nil {
-		err = json.Unmarshal(text, &p.said)
+		err = json.Unmarshal(text.Bytes(), &p.said)
 	}
 	if err != nil {
 		return p.refuse("", "it does not say where it is installed: "+err.Error())

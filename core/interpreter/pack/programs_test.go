@@ -10,6 +10,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	_ "glassjar/internal/long"
 )
 
 // A program finds its library from where it stands, whatever path it had, and is else the same.

@@ -21,6 +21,7 @@ import (
 
 	"glassjar/core/limits"
 	"glassjar/core/metadata"
+	_ "glassjar/internal/long"
 )
 
 // item is a member of an archive that is made up: a file, a link ("-> target"), another name

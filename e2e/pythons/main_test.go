@@ -1,0 +1,14 @@
+// Package pythons tries interpreters, those of the machine and fetched ones, and bytecode, on the built program.
+package pythons
+
+import (
+	"os"
+	"testing"
+
+	"glassjar/e2e/drive"
+)
+
+func TestMain(m *testing.M) { os.Exit(drive.Main(m)) }
+
+// TestScripts runs every script of testdata/script as a user would who has just got the program.
+func TestScripts(t *testing.T) { drive.World{}.Run(t) }

@@ -1,0 +1,14 @@
+// Package shells tries shells, editors, notebooks and scripts, on the built program.
+package shells
+
+import (
+	"os"
+	"testing"
+
+	"glassjar/e2e/drive"
+)
+
+func TestMain(m *testing.M) { os.Exit(drive.Main(m)) }
+
+// TestScripts runs every script of testdata/script as a user would who has just got the program.
+func TestScripts(t *testing.T) { drive.World{}.Run(t) }

@@ -1,0 +1,14 @@
+// Package strangers tries what strangers may do and may not, on the built program.
+package strangers
+
+import (
+	"os"
+	"testing"
+
+	"glassjar/e2e/drive"
+)
+
+func TestMain(m *testing.M) { os.Exit(drive.Main(m)) }
+
+// TestScripts runs every script of testdata/script as a user would who has just got the program.
+func TestScripts(t *testing.T) { drive.World{}.Run(t) }
