@@ -30,7 +30,8 @@ import (
 // insideOnly are types of errors that never leave their package: each is part of one
 // that does.
 var insideOnly = map[string]string{
-	"operation.bringError": "it wraps why a file could not be fetched", "metadata.invalidError": "is ErrInvalid", "fetch.broken": "is in a NetworkError"}
+	"operation.bringError": "it wraps why a file could not be fetched", "metadata.invalidError": "is ErrInvalid", "fetch.broken": "is in a NetworkError",
+	"patience.TimeoutError": "is why a Rejection, or the reason that a Python does not start"}
 
 // Every type of errors of the core is in the table of exit codes.
 func TestEveryErrorHasAnExitCode(t *testing.T) {

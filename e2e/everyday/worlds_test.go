@@ -20,13 +20,13 @@ func TestOrdinaryInOtherWorlds(t *testing.T) {
 	for name, w := range map[string]drive.World{
 		// A folder whose name has all that shells and URLs take for something else, and
 		// background work that has ended before the next command begins.
-		"an odd folder, compiled in between": {Settled: true, Scripts: []string{"first-minutes", "clone"}, Root: func(t *testing.T) string {
+		"an odd folder, compiled in between": {Settled: true, Scripts: []string{"first-minutes"}, Root: func(t *testing.T) string {
 			odd := filepath.Join(t.TempDir(), `Birnen & "Äpfel" it's 100% #1`)
 			require.NoError(t, os.Mkdir(odd, 0o755))
 			return odd
 		}},
 		// The first Python of PATH is the system's, and there is no other.
-		"below somebody's project, only the system's Python": {Python: "/usr/bin/python3", Scripts: []string{"first-minutes", "discard"}, Root: func(t *testing.T) string {
+		"below somebody's project, only the system's Python": {Python: "/usr/bin/python3", Scripts: []string{"first-minutes"}, Root: func(t *testing.T) string {
 			return belowAnother(t, t.TempDir())
 		}},
 	} {

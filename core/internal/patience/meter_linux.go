@@ -6,6 +6,7 @@ import (
 	"os"
 	"strconv"
 	"strings"
+	"syscall"
 	"time"
 )
 
@@ -34,11 +35,19 @@ func (m *meter) look(passed time.Duration) {
 			}
 		}
 	}
+	m.started = todo[1:]
 	if busy > m.busy {
 		m.busy, active = busy, true
 	}
 	if !active {
 		m.idle += passed
+	}
+}
+
+// end kills what the process has started. It is called right after a look.
+func (m *meter) end() {
+	for _, pid := range m.started {
+		_ = syscall.Kill(pid, syscall.SIGKILL) // it may have ended
 	}
 }
 

@@ -18,7 +18,7 @@ type TimeoutError struct{ Limit time.Duration }
 func (e *TimeoutError) Error() string { return fmt.Sprintf("it gave no answer in %v", e.Limit) }
 
 // Run starts the command that build makes and waits for its end. One that has used up the limit is
-// killed, and the error is a [*TimeoutError].
+// killed with what it has started, as far as the system tells that, and the error is a [*TimeoutError].
 func Run(ctx context.Context, limit time.Duration, build func(context.Context) *exec.Cmd) error {
 	ctx, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)
@@ -26,7 +26,10 @@ func Run(ctx context.Context, limit time.Duration, build func(context.Context) *
 	if err := cmd.Start(); err != nil {
 		return err
 	}
-	go Watch(ctx, cmd.Process.Pid, limit, func() { cancel(&TimeoutError{limit}) })
+	go watch(ctx, cmd.Process.Pid, limit, func(m *meter) {
+		m.end()
+		cancel(&TimeoutError{limit})
+	})
 	err := cmd.Wait()
 	var late *TimeoutError
 	if errors.As(context.Cause(ctx), &late) {
@@ -38,6 +41,10 @@ func Run(ctx context.Context, limit time.Duration, build func(context.Context) *
 // Watch calls late once a process has used up the limit from now on, and returns then, or when the
 // context ends.
 func Watch(ctx context.Context, pid int, limit time.Duration, late func()) {
+	watch(ctx, pid, limit, func(*meter) { late() })
+}
+
+func watch(ctx context.Context, pid int, limit time.Duration, late func(*meter)) {
 	every := min(max(limit/16, time.Millisecond), 100*time.Millisecond)
 	ticker := time.NewTicker(every)
 	defer ticker.Stop()
@@ -55,7 +62,7 @@ func Watch(ctx context.Context, pid int, limit time.Duration, late func()) {
 		m.look(min(now.Sub(last), 2*every))
 		last = now
 	}
-	late()
+	late(&m)
 }
 
 // meter adds up what a process has used.
@@ -63,4 +70,6 @@ type meter struct {
 	pid  int
 	busy time.Duration // processor time
 	idle time.Duration // waited for others
+	// started are the processes that it had started at the last look, and these.
+	started []int
 }
