@@ -17,6 +17,7 @@ import (
 
 	"glassjar/internal/farindex"
 	"glassjar/internal/long"
+	"glassjar/internal/wait"
 
 	"glassjar/e2e/drive"
 )
@@ -34,14 +35,14 @@ func onFar(t *testing.T, far *farindex.Index) (*drive.Terminal, *httptest.Server
 
 // slack are questions that wait for another on a busy machine alone: that one was answered before
 // this one's connection was there. To ask for one thing after the other would be sixty.
-const slack = 5
+const slack = 10
 
 // No more is asked than there is to know, and no question waits that need not.
 func TestAsFewRoundsAsTheNeedsAreDeep(t *testing.T) {
 	for _, plain := range []bool{false, true} {
 		t.Run(fmt.Sprintf("plain %t", plain), func(t *testing.T) {
 			far := farindex.New()
-			far.RoundTrip, far.Plain = 60*time.Millisecond, plain
+			far.RoundTrip, far.Plain = wait.Longer(60*time.Millisecond), plain
 			require.NoError(t, far.Grow())
 			s, server := onFar(t, far)
 			install := []string{"install", "far0", "far1", "far2", "far3"}
@@ -78,7 +79,7 @@ func TestAsFewRoundsAsTheNeedsAreDeep(t *testing.T) {
 // what is private.
 func TestAPrivateIndexCostsOneRound(t *testing.T) {
 	far := farindex.New()
-	far.RoundTrip = 60 * time.Millisecond
+	far.RoundTrip = wait.Longer(60 * time.Millisecond)
 	require.NoError(t, far.Grow())
 	private := map[string]bool{}
 	for n := 0; n < farindex.Distributions; n += 3 {
@@ -109,7 +110,7 @@ func TestAPrivateIndexCostsOneRound(t *testing.T) {
 // before, and only then.
 func TestFilesComeWhileOthersAreSolvedFor(t *testing.T) {
 	far := farindex.New()
-	far.RoundTrip = 60 * time.Millisecond
+	far.RoundTrip = wait.Longer(60 * time.Millisecond)
 	require.NoError(t, far.Add("cask", "1.0", "py3-none-any", "Requires-Dist: hoop0; sys_platform == 'win32'"))
 	for n := range 4 {
 		require.NoError(t, far.Add(fmt.Sprint("hoop", n), "1.0", "py3-none-any", fmt.Sprintf("Requires-Dist: hoop%d", min(n+1, 3))))
