@@ -32,8 +32,8 @@ var unit = sync.OnceValue(func() time.Duration {
 })
 
 // Longer returns d, or as much more as the machine is slower than a fast and quiet one: for limits
-// that are a setting of what is tried.
-func Longer(d time.Duration) time.Duration { return d * unit() / fast }
+// that are a setting of what is tried. It is five times as much at most.
+func Longer(d time.Duration) time.Duration { return min(d*unit()/fast, 5*d) }
 
 // Until waits until done reports true, and returns false where that did not come within the limit.
 // Looks are counted, not only time: what is late itself waits longer.
