@@ -49,7 +49,7 @@ PyMODINIT_FUNC initmust(void) { Py_InitModule("must", methods); }
 #endif
 """)
 built = os.path.join(folder, "must" + (sysconfig.get_config_var("EXT_SUFFIX") or ".so"))
-headers = os.path.drive.Exists(os.path.join(include, "Python.h"))
+headers = os.path.exists(os.path.join(include, "Python.h"))
 if headers:
     subprocess.check_call(["gcc", "-shared", "-fPIC", "-I", include, os.path.join(folder, "must.c"), "-o", built])
     sys.path.insert(0, folder)
